@@ -1,0 +1,118 @@
+package loudness
+
+import "math"
+
+// Oversampling for the true peak: ITU-R BS.1770-4, annex 2, asks for at least four
+// times. The filter is our own: a sinc under a Kaiser window, taps a phase.
+const (
+	phases = 4
+	taps   = 24
+	beta   = 7.0
+)
+
+// kernel holds the filter's phases 1 to 3, newest sample first; phase 0 is the samples themselves.
+type kernel struct {
+	coefficients [phases - 1][taps]float32
+	reach        float32 // the largest sum of absolute coefficients of a phase
+}
+
+var interpolator = newKernel()
+
+func newKernel() *kernel {
+	k := &kernel{}
+	for p := range k.coefficients {
+		var sum, reach float64
+		var h [taps]float64
+		for i := range h {
+			t := float64(i) - taps/2 + float64(p+1)/phases
+			h[i] = sinc(t) * kaiser(t/(taps/2))
+			sum += h[i]
+		}
+		for i := range h {
+			k.coefficients[p][i] = float32(h[i] / sum)
+			reach += math.Abs(h[i] / sum)
+		}
+		k.reach = max(k.reach, float32(reach))
+	}
+	return k
+}
+
+func sinc(t float64) float64 {
+	if t == 0 {
+		return 1
+	}
+	return math.Sin(math.Pi*t) / (math.Pi * t)
+}
+
+func kaiser(x float64) float64 {
+	if x < -1 || x > 1 {
+		return 0
+	}
+	return bessel(beta*math.Sqrt(1-x*x)) / bessel(beta)
+}
+
+// bessel is the modified Bessel function of the first kind and order zero, by its series.
+func bessel(x float64) float64 {
+	sum, term := 1.0, 1.0
+	for k := 1.0; term > 1e-17*sum; k++ {
+		term *= x * x / (4 * k * k)
+		sum += term
+	}
+	return sum
+}
+
+// TruePeak follows the true peak of one channel. The zero value is ready.
+type TruePeak struct {
+	history [taps]float32
+	buffer  []float32
+	peak    float32
+}
+
+// stretch is how many frames are looked at before the filter is run on them: where
+// the largest sample times the filter's reach is below the peak so far, no point
+// between the samples can exceed it, and the filter is skipped. This is exact.
+const stretch = 64
+
+// Write takes the next samples and returns the largest true peak so far.
+func (t *TruePeak) Write(samples []float32) float32 {
+	t.buffer = append(append(t.buffer[:0], t.history[:]...), samples...)
+	x := t.buffer
+	for at := taps; at < len(x); at += stretch {
+		end := min(at+stretch, len(x))
+		top := peakOf(x[at-taps : end])
+		if top*interpolator.reach <= t.peak {
+			continue
+		}
+		t.peak = max(t.peak, peakOf(x[at:end]))
+		for i := at; i < end; i++ {
+			t.between((*[taps]float32)(x[i-taps+1 : i+1]))
+		}
+	}
+	copy(t.history[:], x[len(x)-taps:])
+	return t.peak
+}
+
+// Reset forgets the peak but not the samples that lead into the next ones.
+func (t *TruePeak) Reset() { t.peak = 0 }
+
+// between runs the three phases between two samples in the middle of a window.
+func (t *TruePeak) between(window *[taps]float32) {
+	for p := range interpolator.coefficients {
+		h := &interpolator.coefficients[p]
+		var a, b float32
+		for i := 0; i < taps; i += 2 {
+			a += h[i] * window[taps-1-i]
+			b += h[i+1] * window[taps-2-i]
+		}
+		v := a + b
+		t.peak = max(t.peak, v, -v)
+	}
+}
+
+func peakOf(samples []float32) float32 {
+	var peak float32
+	for _, v := range samples {
+		peak = max(peak, v, -v)
+	}
+	return peak
+}

@@ -1,0 +1,64 @@
+package mix
+
+import (
+	"ruvel/core/audio"
+	"ruvel/core/envelope"
+	"ruvel/core/fade"
+	"ruvel/core/session"
+	"ruvel/core/waveform"
+)
+
+// Silhouette is the outline of a session as it will be heard: for each part the
+// highest amplitude (1 is full scale) in each of a number of equal columns.
+type Silhouette map[session.Part][]float32
+
+// Outline reads a silhouette from the peaks of the sounds, without rendering. Pan is
+// left out of it, and tracks of one part are not summed: the loudest counts.
+func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, error), columns int) (Silhouette, error) {
+	out := Silhouette{session.Voice: make([]float32, columns), session.Music: make([]float32, columns), session.Effect: make([]float32, columns)}
+	length := doc.Length()
+	audible := doc.Audible()
+	for i, t := range doc.Tracks {
+		if !audible[i] {
+			continue
+		}
+		line := envelope.New(t.Envelope)
+		for _, c := range t.Clips {
+			p, err := peaks(c.Sound)
+			if err != nil {
+				return nil, err
+			}
+			o := outliner{clip: c, peaks: p, clipLine: envelope.New(c.Envelope), trackLine: line, gain: (c.Gain + t.Fader).Gain()}
+			o.draw(out[t.Part], length)
+		}
+	}
+	return out, nil
+}
+
+type outliner struct {
+	clip                session.Clip
+	peaks               waveform.Pyramid
+	clipLine, trackLine envelope.Curve
+	gain                float64
+}
+
+func (o outliner) draw(columns []float32, length audio.Frames) {
+	n := audio.Frames(len(columns))
+	c := o.clip
+	for x := c.Start * n / length; x < n && x*length/n < c.End(); x++ {
+		from, to := max(c.Start, x*length/n), min(c.End(), (x+1)*length/n)
+		if to <= from {
+			continue
+		}
+		gain := max(o.gainAt(from), o.gainAt((from+to)/2), o.gainAt(to-1))
+		k := o.peaks.Between(from-c.Start+c.Offset, to-c.Start+c.Offset)
+		height := float32(max(int(k.High), -int(k.Low))) / 32767 * float32(gain)
+		columns[x] = max(columns[x], height)
+	}
+}
+
+func (o outliner) gainAt(at audio.Frames) float64 {
+	own := at - o.clip.Start
+	return o.gain * o.clipLine.GainAt(own+o.clip.Offset) * o.trackLine.GainAt(at) *
+		fade.In(o.clip.FadeIn, own) * fade.Out(o.clip.FadeOut, own, o.clip.Length)
+}

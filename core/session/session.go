@@ -1,0 +1,227 @@
+// Package session is the document of an episode: tracks with clips on them, level
+// envelopes, fades and markers. One session is one JSON document in the form
+// "ruvel.session/1", the same in the database, the API, the archive and here.
+// Positions and lengths are whole frames at 48 kHz, levels are dB.
+package session
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+
+	"ruvel/core/audio"
+)
+
+// Format names the document's form and its version.
+const Format = "ruvel.session/1"
+
+// Part says what a track is for.
+type Part string
+
+// The parts a track can have.
+const (
+	Voice  Part = "voice"
+	Music  Part = "music"
+	Effect Part = "effect"
+)
+
+// Shape is the course of a fade.
+type Shape string
+
+// The shapes of a fade; their formulas stand in core/fade.
+const (
+	Linear      Shape = "linear"
+	EqualPower  Shape = "equal-power"
+	Smooth      Shape = "smooth"
+	Exponential Shape = "exponential"
+)
+
+// Document is a whole session.
+type Document struct {
+	Format  string            `json:"format" enum:"ruvel.session/1" doc:"The document's form and version"`
+	Target  string            `json:"target" doc:"The delivery target, by its key" maxLength:"40"`
+	Next    int               `json:"next" minimum:"1" doc:"The number that the next new track, clip or marker is named with"`
+	Sounds  map[string]Sound  `json:"sounds" doc:"The sounds that clips are cut from, by id (the SHA-256 of the original file, in hex)"`
+	Tracks  []Track           `json:"tracks" nullable:"false" maxItems:"64" doc:"The tracks from top to bottom"`
+	Markers map[string]Marker `json:"markers" doc:"Markers and named ranges, by id"`
+}
+
+// Sound is what the document must know of a sound to be complete in itself.
+type Sound struct {
+	Channels int          `json:"channels" minimum:"1" maximum:"2"`
+	Length   audio.Frames `json:"length" minimum:"1" doc:"Frames at 48 kHz"`
+	Path     string       `json:"path,omitempty" doc:"Where the file lies, relative to the document, when it stands alone"`
+}
+
+// Track is a row of clips that share a fader.
+type Track struct {
+	ID       string          `json:"id" maxLength:"20"`
+	Name     string          `json:"name" maxLength:"200"`
+	Part     Part            `json:"part" enum:"voice,music,effect"`
+	Fader    audio.DB        `json:"fader" minimum:"-120" maximum:"12" doc:"dB; -120 is silence"`
+	Pan      float64         `json:"pan" minimum:"-1" maximum:"1" doc:"-1 left, 0 middle, 1 right"`
+	Mute     bool            `json:"mute"`
+	Solo     bool            `json:"solo"`
+	Envelope []Point         `json:"envelope" nullable:"false" maxItems:"10000" doc:"Level over session time"`
+	Clips    map[string]Clip `json:"clips" doc:"The clips by id"`
+}
+
+// Clip is a stretch of a sound placed on a track.
+type Clip struct {
+	Name     string       `json:"name" maxLength:"200"`
+	Sound    string       `json:"sound" doc:"The id of its sound"`
+	Start    audio.Frames `json:"start" minimum:"0" doc:"Where it begins in the session"`
+	Offset   audio.Frames `json:"offset" minimum:"0" doc:"Where it begins in its sound"`
+	Length   audio.Frames `json:"length" minimum:"1"`
+	Gain     audio.DB     `json:"gain" minimum:"-120" maximum:"12" doc:"dB; -120 is silence"`
+	FadeIn   Fade         `json:"fadeIn"`
+	FadeOut  Fade         `json:"fadeOut"`
+	Envelope []Point      `json:"envelope" nullable:"false" maxItems:"10000" doc:"Level over the time of the sound: it moves with the clip and stays with what is heard when the clip is trimmed or split"`
+}
+
+// End is the frame after the clip's last one.
+func (c Clip) End() audio.Frames { return c.Start + c.Length }
+
+// Fade is a rise at a clip's beginning or a fall at its end. Past is how much of it
+// lies outside the clip because a cut fell into it: of a rise the beginning, of a
+// fall the end. A length of zero is no fade.
+type Fade struct {
+	Length audio.Frames `json:"length" minimum:"0"`
+	Past   audio.Frames `json:"past,omitempty" minimum:"0"`
+	Shape  Shape        `json:"shape" enum:"linear,equal-power,smooth,exponential"`
+}
+
+// Point is a point of a level envelope.
+type Point struct {
+	At    audio.Frames `json:"at" minimum:"0"`
+	Level audio.DB     `json:"level" minimum:"-120" maximum:"12" doc:"dB; -120 is silence"`
+}
+
+// Marker is a named place, or a named range if it has a length.
+type Marker struct {
+	Name   string       `json:"name" maxLength:"200"`
+	At     audio.Frames `json:"at" minimum:"0"`
+	Length audio.Frames `json:"length" minimum:"0"`
+}
+
+// New is an empty session.
+func New() Document {
+	return Document{
+		Format: Format, Target: "podcast-stereo", Next: 1,
+		Sounds: map[string]Sound{}, Tracks: []Track{}, Markers: map[string]Marker{},
+	}
+}
+
+// Parse reads a document and validates it whole. Unknown fields are refused, so that
+// nothing a newer version wrote is lost silently.
+func Parse(data []byte) (Document, error) {
+	d := New()
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&d); err != nil {
+		return Document{}, Problem{"not-a-session", "document", fmt.Sprintf("This is not a Ruvel session: %v.", err)}
+	}
+	if dec.More() {
+		return Document{}, Problem{"not-a-session", "document", "There is something after the end of the session."}
+	}
+	if err := d.Validate(); err != nil {
+		return Document{}, err
+	}
+	return d, nil
+}
+
+// JSON writes the document in its one canonical form: fields in the order of the
+// types, map keys sorted, no empty lists left out.
+func (d Document) JSON() []byte {
+	data, err := json.Marshal(d.Clone())
+	if err != nil {
+		panic(fmt.Sprintf("session: a valid document could not be written: %v", err)) // only NaN or Inf can cause it
+	}
+	return data
+}
+
+// Clone is a copy that shares nothing with d. Missing lists and maps become empty ones.
+func (d Document) Clone() Document {
+	d.Sounds = cloneMap(d.Sounds)
+	d.Markers = cloneMap(d.Markers)
+	d.Tracks = append([]Track{}, d.Tracks...)
+	for i := range d.Tracks {
+		t := &d.Tracks[i]
+		t.Envelope = append([]Point{}, t.Envelope...)
+		t.Clips = cloneMap(t.Clips)
+		for id, c := range t.Clips {
+			c.Envelope = append([]Point{}, c.Envelope...)
+			t.Clips[id] = c
+		}
+	}
+	return d
+}
+
+func cloneMap[V any](m map[string]V) map[string]V {
+	if m == nil {
+		return map[string]V{}
+	}
+	return maps.Clone(m)
+}
+
+// Length is the end of the last clip, in frames.
+func (d Document) Length() audio.Frames {
+	var end audio.Frames
+	for _, t := range d.Tracks {
+		for _, c := range t.Clips {
+			end = max(end, c.End())
+		}
+	}
+	return end
+}
+
+// FindClip gives the index of the track that holds a clip, and the clip.
+func (d Document) FindClip(id string) (track int, clip Clip, found bool) {
+	for i, t := range d.Tracks {
+		if c, ok := t.Clips[id]; ok {
+			return i, c, true
+		}
+	}
+	return 0, Clip{}, false
+}
+
+// FindTrack gives the index of a track, or -1.
+func (d Document) FindTrack(id string) int {
+	return slices.IndexFunc(d.Tracks, func(t Track) bool { return t.ID == id })
+}
+
+// ClipsInOrder lists the ids of a track's clips by start, then id.
+func (t Track) ClipsInOrder() []string {
+	ids := slices.Collect(maps.Keys(t.Clips))
+	slices.SortFunc(ids, func(a, b string) int {
+		if d := t.Clips[a].Start - t.Clips[b].Start; d != 0 {
+			return int(max(-1, min(1, d)))
+		}
+		return bytes.Compare([]byte(a), []byte(b))
+	})
+	return ids
+}
+
+// Used is the set of the ids of all sounds that clips are cut from.
+func (d Document) Used() map[string]bool {
+	used := map[string]bool{}
+	for _, t := range d.Tracks {
+		for _, c := range t.Clips {
+			used[c.Sound] = true
+		}
+	}
+	return used
+}
+
+// Audible says for each track whether it can be heard, given everybody's mute and solo.
+// A muted track stays silent even when it is soloed.
+func (d Document) Audible() []bool {
+	solo := slices.ContainsFunc(d.Tracks, func(t Track) bool { return t.Solo })
+	out := make([]bool, len(d.Tracks))
+	for i, t := range d.Tracks {
+		out[i] = !t.Mute && (t.Solo || !solo)
+	}
+	return out
+}

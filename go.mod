@@ -1,0 +1,11 @@
+module ruvel
+
+go 1.26.0
+
+require (
+	github.com/stretchr/testify v1.12.1
+	golang.org/x/sync v0.24.0
+	pgregory.net/rapid v1.3.0
+)
+
+require go.yaml.in/yaml/v3 v3.0.5 // indirect
