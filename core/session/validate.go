@@ -12,9 +12,9 @@ import (
 
 // Problem is what is wrong with a document or an edit, in words for the person at the desk.
 type Problem struct {
-	Code    string // stays the same between versions, for programs
-	Where   string // the path in the document, or the field of the edit
-	Message string // what is wrong and what to do
+	Code    string `json:"code" doc:"Stays the same between versions, for programs"`
+	Where   string `json:"where" doc:"The path in the document, or the field of the edit"`
+	Message string `json:"message" doc:"What is wrong and what to do"`
 }
 
 func (p Problem) Error() string { return p.Message }

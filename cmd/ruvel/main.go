@@ -1,0 +1,32 @@
+// Command ruvel is the whole of Ruvel: the server, and its computations on the command line.
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/alecthomas/kong"
+)
+
+type commands struct {
+	Serve    serve    `cmd:"" help:"Serve the application on loopback."`
+	Mix      mixdown  `cmd:"" help:"Render a session document to a file, without a server."`
+	Measure  measure  `cmd:"" help:"Measure loudness and peaks of sound files."`
+	Demo     demoData `cmd:"" help:"Write the sample episode and its sounds into a folder."`
+	Describe describe `cmd:"" help:"Write the API's description and the document's JSON Schema into a folder."`
+}
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	var c commands
+	k := kong.Parse(&c, kong.Name("ruvel"), kong.Description("Assemble voice and music into an episode."), kong.UsageOnError(), kong.BindTo(ctx, (*context.Context)(nil)))
+	if err := k.Run(); err != nil {
+		fmt.Fprintln(os.Stderr, "ruvel:", err)
+		stop()
+		os.Exit(1) //nolint:gocritic // stop has been called
+	}
+}

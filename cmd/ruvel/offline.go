@@ -1,0 +1,157 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"ruvel/core/audio"
+	"ruvel/core/loudness"
+	"ruvel/core/mix"
+	"ruvel/core/session"
+	"ruvel/internal/demo"
+	"ruvel/internal/media"
+	"ruvel/internal/server"
+	"ruvel/internal/work"
+)
+
+type measure struct {
+	Files []string `arg:"" help:"Sound files." type:"existingfile"`
+	JSON  bool     `help:"Write one JSON object a file." name:"json"`
+}
+
+// Run measures each file.
+func (c measure) Run(ctx context.Context) error {
+	for _, path := range c.Files {
+		r, err := work.MeasureFile(ctx, path, func(float64) {})
+		if err != nil {
+			return fmt.Errorf("%s: %w", path, err)
+		}
+		if c.JSON {
+			if err := json.NewEncoder(os.Stdout).Encode(struct {
+				File string `json:"file"`
+				loudness.Result
+			}{path, r}); err != nil {
+				return err
+			}
+			continue
+		}
+		fmt.Printf("%s\n  length          %v\n  integrated      %.1f LUFS\n  range           %.1f LU\n  max momentary   %.1f LUFS\n  max short-term  %.1f LUFS\n  true peak       %.1f dBTP\n  sample peak     %.1f dBFS\n",
+			path, r.Length, r.Integrated, r.Range, r.MaxMomentary, r.MaxShortTerm, r.TruePeak, r.SamplePeak)
+	}
+	return nil
+}
+
+type mixdown struct {
+	Session string  `arg:"" help:"Session document whose sounds are given by relative path." type:"existingfile"`
+	Output  string  `short:"o" required:"" help:"File to write; its extension, wav or mp3, chooses the format." type:"path"`
+	Format  string  `help:"Another format: wav-16, wav-24, wav-32f or mp3."`
+	Mono    bool    `help:"Fold down to one channel."`
+	From    float64 `help:"Begin at this second."`
+	To      float64 `help:"End at this second; 0 is the end."`
+}
+
+// Run renders the document.
+func (c mixdown) Run(ctx context.Context) error {
+	format, err := c.format()
+	if err != nil {
+		return err
+	}
+	data, err := os.ReadFile(c.Session)
+	if err != nil {
+		return err
+	}
+	doc, err := session.Parse(data)
+	if err != nil {
+		return fmt.Errorf("%s: %w", c.Session, err)
+	}
+	plan, err := mix.Compile(doc, files(ctx, filepath.Dir(c.Session), doc))
+	if err != nil {
+		return err
+	}
+	from, to := audio.Seconds(c.From), audio.Seconds(c.To)
+	if to <= 0 || to > plan.Length() {
+		to = plan.Length()
+	}
+	if from < 0 || from >= to {
+		return fmt.Errorf("there is nothing between %v and %v; the session ends at %v", from, to, plan.Length())
+	}
+	channels := 2
+	if c.Mono {
+		channels = 1
+	}
+	if err := work.Render(ctx, plan, c.Output, format, channels, from, to, func(float64) {}); err != nil {
+		return fmt.Errorf("%s: %w", c.Output, media.FullDisk(err))
+	}
+	return nil
+}
+
+func (c mixdown) format() (media.Format, error) {
+	key := c.Format
+	if key == "" {
+		key = map[string]string{".wav": "wav-24", ".mp3": "mp3"}[strings.ToLower(filepath.Ext(c.Output))]
+	}
+	format, ok := media.FindFormat(key)
+	if !ok {
+		return format, fmt.Errorf("%s: name the output .wav or .mp3, or give --format", c.Output)
+	}
+	return format, nil
+}
+
+// files decodes the sounds of a document that stands alone, each once.
+func files(ctx context.Context, dir string, doc session.Document) mix.Sounds {
+	decoded := map[string]audio.PCM{}
+	return func(id string) (audio.PCM, error) {
+		if pcm, ok := decoded[id]; ok {
+			return pcm, nil
+		}
+		name := doc.Sounds[id].Path
+		if name == "" || !filepath.IsLocal(name) {
+			return nil, fmt.Errorf("the document gives no path beside itself for the sound %s", id)
+		}
+		path := filepath.Join(dir, name)
+		info, err := media.Probe(ctx, path)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", path, err)
+		}
+		pcm := make(audio.PCM, info.Channels)
+		if _, err := media.Decode(ctx, path, info, func(piece audio.PCM) error {
+			for c := range pcm {
+				pcm[c] = append(pcm[c], piece[c]...)
+			}
+			return nil
+		}); err != nil {
+			return nil, fmt.Errorf("%s: %w", path, err)
+		}
+		decoded[id] = pcm
+		return pcm, nil
+	}
+}
+
+type demoData struct {
+	Folder string `arg:"" help:"Where to write." type:"path"`
+}
+
+// Run writes the sample episode.
+func (c demoData) Run(ctx context.Context) error { return demo.Write(ctx, c.Folder) }
+
+type describe struct {
+	Folder string `arg:"" help:"Where to write." type:"path"`
+}
+
+// Run writes the descriptions.
+func (c describe) Run(context.Context) error {
+	api, schema, err := server.Describe()
+	if err != nil {
+		return err
+	}
+	for name, data := range map[string][]byte{"openapi.json": api, "session.schema.json": schema} {
+		if err := os.WriteFile(filepath.Join(c.Folder, name), data, 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,40 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"net"
+
+	"ruvel/internal/demo"
+	"ruvel/internal/server"
+)
+
+type serve struct {
+	Port     int    `help:"Port on 127.0.0.1; 0 takes any free one." default:"8080"`
+	Data     string `help:"Folder for the database, sounds and mixdowns." default:"var" type:"path"`
+	Demo     bool   `help:"Fill an empty database with the sample series." default:"true" negatable:""`
+	Database string `help:"DSN of a MariaDB server to use instead of a private one." env:"RUVEL_DATABASE"`
+	NATS     string `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
+	KeepFree int64  `help:"Megabytes that must stay free on the disk." default:"200"`
+}
+
+// Run serves until it is interrupted.
+func (c serve) Run(ctx context.Context) error {
+	l, err := server.Listen(c.Port)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	house, err := server.Start(ctx, server.Settings{Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20})
+	if err != nil {
+		return err
+	}
+	defer house.Close()
+	if c.Demo {
+		if _, err := demo.Fill(ctx, house.Store, house.Sounds, func(what string) { fmt.Println("Making", what) }); err != nil {
+			return fmt.Errorf("fill in the sample series: %w", err)
+		}
+	}
+	fmt.Printf("Ruvel is ready: http://127.0.0.1:%d\n", l.Addr().(*net.TCPAddr).Port)
+	return house.Serve(ctx, l)
+}

@@ -1,0 +1,264 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"embed"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime"
+
+	"golang.org/x/sync/errgroup"
+
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/session"
+	"ruvel/internal/media"
+	"ruvel/internal/sounds"
+	"ruvel/internal/store"
+)
+
+//go:embed voices/*.flac
+var voices embed.FS
+
+// Names in the sample series.
+const (
+	ShowName     = "Harbour Hours"
+	EpisodeTitle = "The Last Fog Signal"
+)
+
+// item is a sound of the series: a recording that ships with the program, or a piece computed by make.
+type item struct {
+	key, name string
+	part      session.Part
+	make      func() audio.PCM
+	author    string
+}
+
+func items() []item {
+	return []item{
+		{key: "link-1", name: "Presenter, link 1", part: session.Voice},
+		{key: "keeper", name: "Keeper, winter of the storm", part: session.Voice},
+		{key: "link-2", name: "Presenter, link 2", part: session.Voice},
+		{key: "archivist", name: "Archivist, the log books", part: session.Voice},
+		{key: "sign-off", name: "Presenter, sign-off", part: session.Voice},
+		{key: "bed", name: "Harbour theme, bed", part: session.Music, make: themeBed, author: "Harbour Hours house band"},
+		{key: "outro", name: "Harbour theme, outro", part: session.Music, make: themeOutro, author: "Harbour Hours house band"},
+		{key: "sting", name: "Harbour theme, sting", part: session.Music, make: themeSting, author: "Harbour Hours house band"},
+		{key: "fog", name: "Fog signal, two blasts", part: session.Effect, make: fogSignal, author: "Skerrow Point field recordings"},
+		{key: "gulls", name: "Gulls and swell", part: session.Effect, make: gulls, author: "Skerrow Point field recordings"},
+	}
+}
+
+// Fill puts the sample series into a store that has no show yet, and says whether it did.
+func Fill(ctx context.Context, st *store.Store, library *sounds.Library, say func(string)) (bool, error) {
+	shows, err := st.Shows(ctx)
+	if err != nil || len(shows) > 0 {
+		return false, err
+	}
+	show, err := st.AddShow(ctx, ShowName)
+	if err != nil {
+		return false, err
+	}
+	all := items()
+	made := make([]string, len(all))
+	g, each := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, it := range all {
+		g.Go(func() (err error) {
+			say("the sound “" + it.name + "”")
+			if made[i], err = add(each, st, library, show.ID, it); err != nil {
+				return fmt.Errorf("sample sound %s: %w", it.key, err)
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return false, err
+	}
+	ids := map[string]string{}
+	for i, it := range all {
+		ids[it.key] = made[i]
+	}
+	doc, err := Episode(ids, func(id string) (session.Sound, bool) {
+		s, err := st.Sound(ctx, show.ID, id)
+		return session.Sound{Channels: s.Channels, Length: s.Length}, err == nil
+	})
+	if err != nil {
+		return false, err
+	}
+	_, err = st.AddEpisode(ctx, show.ID, EpisodeTitle, 12, doc)
+	return true, err
+}
+
+func add(ctx context.Context, st *store.Store, library *sounds.Library, show string, it item) (string, error) {
+	data, err := file(ctx, it)
+	if err != nil {
+		return "", err
+	}
+	id, size, err := library.Put(ctx, bytes.NewReader(data))
+	if err != nil {
+		return "", err
+	}
+	facts, err := library.Import(ctx, id, func(float64) {})
+	if err != nil {
+		return "", err
+	}
+	sound := store.Sound{
+		Show: show, ID: id, Name: it.name, Part: it.part, Channels: facts.Channels, Rate: facts.Rate, Format: facts.Format,
+		Bytes: size, Length: facts.Loudness.Length, Title: it.name, Author: it.author,
+	}
+	sound.Loudness.Of = facts.Loudness
+	return id, st.AddSound(ctx, sound)
+}
+
+// file is the bytes of a sound file.
+func file(ctx context.Context, it item) ([]byte, error) {
+	if it.make == nil {
+		return voices.ReadFile("voices/" + it.key + ".flac")
+	}
+	dir, err := os.MkdirTemp("", "ruvel-demo")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	path := filepath.Join(dir, it.key+".wav")
+	format, _ := media.FindFormat("wav-24")
+	e, err := media.NewEncoder(ctx, path, format, 2)
+	if err != nil {
+		return nil, err
+	}
+	if err := e.Write(it.make()); err != nil {
+		return nil, err
+	}
+	if err := e.Close(); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(path)
+}
+
+// Write puts the sound files and the document of the finished episode into a folder,
+// for rendering without a server.
+func Write(ctx context.Context, dir string) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	known := map[string]session.Sound{}
+	ids := map[string]string{}
+	for n, it := range items() {
+		data, err := file(ctx, it)
+		if err != nil {
+			return err
+		}
+		name := it.key + ".wav"
+		if it.make == nil {
+			name = it.key + ".flac"
+		}
+		path := filepath.Join(dir, name)
+		if err := os.WriteFile(path, data, 0o644); err != nil {
+			return err
+		}
+		info, err := media.Probe(ctx, path)
+		if err != nil {
+			return err
+		}
+		length, err := media.Decode(ctx, path, info, func(audio.PCM) error { return nil })
+		if err != nil {
+			return err
+		}
+		ids[it.key] = fmt.Sprintf("%064x", n+1)
+		known[ids[it.key]] = session.Sound{Channels: info.Channels, Length: length, Path: name}
+	}
+	doc, err := Episode(ids, func(id string) (session.Sound, bool) { s, ok := known[id]; return s, ok })
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, "session.json"), doc.JSON(), 0o644)
+}
+
+// score builds a document edit by edit; the first error stays.
+type score struct {
+	doc       session.Document
+	catalogue edit.Catalogue
+	err       error
+}
+
+func (s *score) do(op edit.Op) {
+	if s.err != nil {
+		return
+	}
+	s.doc, _, s.err = edit.Apply(s.doc, op, s.catalogue)
+}
+
+// last is the id that the next number was given to most recently.
+func (s *score) last(kind string) string { return fmt.Sprintf("%s%d", kind, s.doc.Next-1) }
+
+func (s *score) track(part session.Part, name string, fader audio.DB) string {
+	s.do(edit.AddTrack{Part: part, Name: name})
+	id := s.last("t")
+	s.do(edit.SetTrack{Track: id, Fader: &fader})
+	return id
+}
+
+func (s *score) clip(track, sound, name string, start, length float64, in, out float64, points ...point) {
+	s.do(edit.InsertClip{Sound: sound, Track: track, Name: name, Start: audio.Seconds(start), Length: audio.Seconds(length)})
+	id := s.last("c")
+	s.do(edit.SetFades{
+		Clip: id, In: &edit.NewFade{Length: audio.Seconds(in), Shape: session.EqualPower},
+		Out: &edit.NewFade{Length: audio.Seconds(out), Shape: session.Smooth},
+	})
+	for _, p := range points {
+		s.do(edit.AddPoint{Line: edit.Line{Clip: id}, At: audio.Seconds(p.at), Level: p.level})
+	}
+}
+
+// point is a place on a level line, in seconds.
+type point struct {
+	at    float64
+	level audio.DB
+}
+
+// Episode is the finished episode, made of sounds whose ids are given by key.
+func Episode(ids map[string]string, catalogue edit.Catalogue) (session.Document, error) {
+	s := &score{doc: session.New(), catalogue: catalogue}
+	presenter := s.track(session.Voice, "Presenter", 4)
+	keeper := s.track(session.Voice, "Keeper", 4)
+	archivist := s.track(session.Voice, "Archivist", 4)
+	first := s.track(session.Music, "Music 1", -3)
+	second := s.track(session.Music, "Music 2", -3)
+	shore := s.track(session.Effect, "Shoreline", -6)
+
+	s.clip(presenter, ids["link-1"], "Link 1", 11.5, 0, 0.02, 0.02)
+	s.clip(keeper, ids["keeper"], "Keeper, winter of the storm", 37.5, 0, 0.02, 0.02)
+	s.clip(presenter, ids["link-2"], "Link 2", 64.5, 0, 0.02, 0.02)
+	s.clip(archivist, ids["archivist"], "Archivist, the log books", 73.5, 0, 0.02, 0.02)
+	s.clip(presenter, ids["sign-off"], "Sign-off", 88, 0, 0.02, 0.02)
+	s.clip(first, ids["bed"], "Harbour theme, bed", 0, 65, 0.3, 5,
+		point{10.5, 0}, point{11.4, -18}, point{29.7, -18}, point{30.7, -8}, point{36.4, -8}, point{37.4, -20}, point{61, -20}, point{62, -14})
+	s.clip(second, ids["outro"], "Harbour theme, outro", 84.5, 0, 1.5, 3,
+		point{2.4, -14}, point{3.4, -20}, point{13.3, -20}, point{14.5, -1.6})
+	s.clip(shore, ids["fog"], "Fog signal", 30.2, 0, 0, 2)
+	s.clip(shore, ids["gulls"], "Gulls and swell", 60.5, 14, 2, 4, point{3, -2}, point{4, -12})
+
+	for _, r := range []struct {
+		name     string
+		from, to float64
+	}{
+		{"Theme", 0, 11.5},
+		{"Link", 11.5, 30.2},
+		{"Fog signal", 30.2, 37.5},
+		{"Interview", 37.5, 62},
+		{"Link", 64.5, 72.5},
+		{"Archive", 73.5, 85.5},
+		{"Outro", 88, 126},
+	} {
+		s.do(edit.AddMarker{Name: r.name, At: audio.Seconds(r.from), Length: audio.Seconds(r.to - r.from)})
+	}
+	s.do(edit.AddMarker{Name: "First blast", At: audio.Seconds(30.3)})
+	return s.doc, s.err
+}
+
+// Voice opens a recording of the series, for tests and for trying things out.
+func Voice(key string) (io.ReadCloser, error) { return voices.Open("voices/" + key + ".flac") }

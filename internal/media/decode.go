@@ -1,0 +1,116 @@
+package media
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"ruvel/core/audio"
+)
+
+// piece is how many frames are handed on at a time.
+const piece = 16384
+
+// slack is how much shorter than stated a sound may come out: lossy formats count their padding.
+const slack = audio.Second / 4
+
+// Decode reads a probed file at 48 kHz and hands it on in planar pieces that are
+// valid only during the call. It returns the number of frames.
+func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) error) (audio.Frames, error) {
+	ctx, cancel := context.WithTimeout(ctx, maxRunTime)
+	defer cancel()
+	args := append(append([]string{"-nostdin"}, guard...), "-i", path, "-map", "0:a:0", "-vn", "-sn", "-dn",
+		"-ac", strconv.Itoa(info.Channels))
+	if info.Rate != audio.Rate {
+		args = append(args, "-af", "aresample=48000:resampler=soxr:precision=28")
+	}
+	args = append(args, "-f", "f32le", "pipe:1")
+	var log bytes.Buffer
+	cmd := command(ctx, filepath.Dir(path), "ffmpeg", args...)
+	cmd.Stderr = &log
+	pipe, err := cmd.StdoutPipe()
+	if err != nil {
+		return 0, err
+	}
+	if err := cmd.Start(); err != nil {
+		return 0, fmt.Errorf("start ffmpeg: %w", err)
+	}
+	limit := MaxLength
+	if strings.Contains(info.Format, "mov") && info.Expected > 0 {
+		limit = info.Expected // ffmpeg leaves the encoder's padding at the end of an M4A file
+	}
+	n, readErr := read(pipe, info.Channels, limit, sink)
+	if readErr != nil || n == limit {
+		cancel()
+	}
+	waitErr := cmd.Wait()
+	switch {
+	case errors.Is(readErr, errTooLong) && limit < MaxLength:
+		return n, nil
+	case errors.Is(readErr, errTooLong):
+		return n, Unreadable("too-long", "The recording is longer than 3 hours. Split it before importing it.")
+	case readErr != nil:
+		return n, readErr
+	case n == limit:
+		return n, nil
+	case ctx.Err() != nil:
+		return n, ctx.Err()
+	case n == 0:
+		return 0, Unreadable("not-a-sound", "Nothing in this file could be decoded.")
+	case n < info.Expected-slack:
+		return n, Unreadable("truncated", "The file breaks off: it should be %v long, but only %v could be read. Copy it again from where it came from.", info.Expected, n)
+	case waitErr != nil:
+		return n, Unreadable("broken", "The file is damaged: %v", failure(waitErr, &log))
+	}
+	return n, nil
+}
+
+var errTooLong = errors.New("longer than allowed")
+
+// read turns interleaved samples into planar pieces, up to a number of frames.
+func read(r io.Reader, channels int, limit audio.Frames, sink func(audio.PCM) error) (total audio.Frames, err error) {
+	raw := make([]byte, piece*channels*4)
+	pcm := audio.NewPCM(channels, piece)
+	for {
+		got, err := io.ReadFull(r, raw)
+		n := audio.Frames(got / 4 / channels)
+		over := total+n > limit
+		n = min(n, limit-total)
+		planar(pcm, raw, n)
+		if n > 0 {
+			if err := sink(pcm.Slice(0, n)); err != nil {
+				return total, err
+			}
+		}
+		total += n
+		switch {
+		case over:
+			return total, errTooLong
+		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+			return total, nil
+		case err != nil:
+			return total, err
+		}
+	}
+}
+
+// planar sorts interleaved samples into channels. What is not a number becomes silence.
+func planar(dst audio.PCM, raw []byte, n audio.Frames) {
+	for c := range dst {
+		out := dst[c][:n]
+		for i := range out {
+			v := math.Float32frombits(binary.LittleEndian.Uint32(raw[4*(i*len(dst)+c):]))
+			if !(v >= -1000 && v <= 1000) {
+				v = 0
+			}
+			out[i] = v
+		}
+	}
+}

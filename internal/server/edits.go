@@ -1,0 +1,112 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"reflect"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/mix"
+	"ruvel/core/session"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+)
+
+// Desk is all that is needed to show a session.
+type Desk struct {
+	Episode  Episode          `json:"episode"`
+	ShowName string           `json:"showName"`
+	Version  int64            `json:"version"`
+	Document session.Document `json:"document"`
+	store.History
+}
+
+// NewEdit is an operation on a version.
+type NewEdit struct {
+	Base    int64  `json:"base" doc:"The version that the operation is meant for"`
+	Gesture string `json:"gesture,omitempty" maxLength:"64" doc:"Edits of one gesture, such as a drag, share a step of the history"`
+	Op      Op     `json:"op"`
+}
+
+// Op is the JSON form of an operation.
+type Op struct{ json.RawMessage }
+
+// Schema describes an operation as one of all there are, told apart by their type.
+func (Op) Schema(r huma.Registry) *huma.Schema {
+	s := &huma.Schema{Description: "One operation, by its type"}
+	for _, op := range edit.Ops() {
+		ref := r.Schema(reflect.TypeOf(op), true, "")
+		full := r.SchemaFromRef(ref.Ref)
+		full.Properties["type"].Enum = []any{edit.TypeOf(op)}
+		s.OneOf = append(s.OneOf, ref)
+	}
+	return s
+}
+
+func (s *Server) editRoutes(api huma.API) {
+	huma.Register(api, operation("GET", "/episodes/{episode}", "get-desk", "An episode with its document"),
+		func(ctx context.Context, in *InEpisode) (*body[Desk], error) { return answer(s.desk(ctx, in.Episode)) })
+	huma.Register(api, operation("POST", "/episodes/{episode}/edits", "edit", "Carry out an operation on the document"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Body NewEdit
+		},
+		) (*body[work.ChangeEvent], error) {
+			op, err := edit.Decode(in.Body.Op.RawMessage)
+			if err != nil {
+				return nil, fail(err)
+			}
+			c, err := s.Store.Edit(ctx, in.Episode, in.Body.Base, in.Body.Gesture, op)
+			return s.changed(in.Episode, c, err)
+		})
+	huma.Register(api, operation("POST", "/episodes/{episode}/undo", "undo", "Take the last step back"),
+		func(ctx context.Context, in *InEpisode) (*body[work.ChangeEvent], error) {
+			c, err := s.Store.Undo(ctx, in.Episode)
+			return s.changed(in.Episode, c, err)
+		})
+	huma.Register(api, operation("POST", "/episodes/{episode}/redo", "redo", "Carry the step that was undone last out again"),
+		func(ctx context.Context, in *InEpisode) (*body[work.ChangeEvent], error) {
+			c, err := s.Store.Redo(ctx, in.Episode)
+			return s.changed(in.Episode, c, err)
+		})
+	huma.Register(api, operation("GET", "/episodes/{episode}/levels", "get-levels", "What acts on the level of a clip at a moment"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Clip string       `query:"clip" required:"true"`
+			At   audio.Frames `query:"at" minimum:"0"`
+		},
+		) (*body[mix.Levels], error) {
+			doc, _, err := s.Store.Document(ctx, in.Episode)
+			if err != nil {
+				return nil, fail(err)
+			}
+			return answer(mix.LevelsAt(doc, in.Clip, in.At))
+		})
+}
+
+func (s *Server) changed(episode string, c store.Change, err error) (*body[work.ChangeEvent], error) {
+	if err != nil {
+		return nil, fail(err)
+	}
+	return &body[work.ChangeEvent]{s.Queue.Changed(episode, c)}, nil
+}
+
+func (s *Server) desk(ctx context.Context, id string) (Desk, error) {
+	doc, version, err := s.Store.Document(ctx, id)
+	if err != nil {
+		return Desk{}, err
+	}
+	e, err := s.Store.Episode(ctx, id)
+	if err != nil {
+		return Desk{}, err
+	}
+	show, err := s.Store.Show(ctx, e.Show)
+	if err != nil {
+		return Desk{}, err
+	}
+	h, err := s.Store.HistoryOf(ctx, id)
+	return Desk{Episode: view(e), ShowName: show.Name, Version: version, Document: doc.Clone(), History: h}, err
+}

@@ -1,0 +1,76 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"ruvel/core/session"
+	"ruvel/internal/store"
+)
+
+// apiError is application/problem+json (RFC 9457) with a code that stays the same between versions.
+type apiError struct {
+	huma.ErrorModel
+	Code    string `json:"code" doc:"What kind of problem it is, for programs"`
+	Current int64  `json:"current,omitempty" doc:"With the code version-conflict: the version that the episode is at"`
+}
+
+func (e *apiError) Error() string { return e.Detail }
+
+// statusOf is the HTTP status of problems that are not 422.
+var statusOf = map[string]int{
+	"not-found": http.StatusNotFound, "sound-in-use": http.StatusConflict, "sound-gone": http.StatusConflict,
+	"nothing-to-undo": http.StatusConflict, "nothing-to-redo": http.StatusConflict, "disk-full": http.StatusInsufficientStorage,
+	"too-large": http.StatusRequestEntityTooLarge,
+}
+
+// fail turns an error into an answer. What is not meant for people is logged and answered in general words.
+func fail(err error) error {
+	var p session.Problem
+	var c store.Conflict
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &c):
+		e := newError(http.StatusConflict, c.Error(), "version-conflict")
+		e.Current = c.Current
+		return e
+	case errors.As(err, &p):
+		status, ok := statusOf[p.Code]
+		if !ok {
+			status = http.StatusUnprocessableEntity
+		}
+		e := newError(status, p.Message, p.Code)
+		e.Errors = []*huma.ErrorDetail{{Message: p.Message, Location: p.Where}}
+		return e
+	case errors.Is(err, context.Canceled):
+		return newError(499, "The request was given up.", "cancelled")
+	}
+	slog.Error("request failed", "error", err)
+	return newError(http.StatusInternalServerError, "Something went wrong inside Ruvel; the log says more. Nothing was changed; try again.", "internal")
+}
+
+func newError(status int, detail, code string) *apiError {
+	return &apiError{ErrorModel: huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail}, Code: code}
+}
+
+// useOurErrors makes huma answer its own findings, such as a malformed body, in the same shape.
+func useOurErrors() {
+	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
+		e := newError(status, message, "bad-request")
+		for _, err := range errs {
+			var d huma.ErrorDetailer
+			if errors.As(err, &d) {
+				detail := d.ErrorDetail()
+				e.Errors = append(e.Errors, detail)
+				e.Detail = fmt.Sprintf("%s: %s %s", message, detail.Location, detail.Message)
+			}
+		}
+		return e
+	}
+}

@@ -1,0 +1,78 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"log/slog"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/sse"
+
+	"ruvel/internal/work"
+)
+
+// heartbeat keeps connections open and finds those that are gone.
+const heartbeat = 15 * time.Second
+
+// beat is a sign of life; version lets a window notice that it has missed a change.
+type beat struct {
+	Version int64 `json:"version"`
+}
+
+func (s *Server) eventRoutes(api huma.API) {
+	sse.Register(api, operation("GET", "/episodes/{episode}/events", "follow-episode", "Changes, jobs and lists of an episode and its show as they happen"),
+		map[string]any{"message": work.Event{}, "beat": beat{}},
+		func(ctx context.Context, in *InEpisode, send sse.Sender) {
+			if err := s.follow(ctx, in.Episode, send); err != nil && ctx.Err() == nil {
+				slog.Debug("events ended", "error", err)
+			}
+		})
+}
+
+func (s *Server) follow(ctx context.Context, episode string, send sse.Sender) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	e, err := s.Store.Episode(ctx, episode)
+	if err != nil {
+		return err
+	}
+	events, err := s.Queue.Listen(ctx, work.EpisodeSubject(episode), work.ShowSubject(e.Show))
+	if err != nil {
+		return err
+	}
+	tick := time.NewTicker(heartbeat)
+	defer tick.Stop()
+	for {
+		if e, err = s.Store.Episode(ctx, episode); err != nil {
+			return err
+		}
+		if err := send.Data(beat{e.Version}); err != nil {
+			return err
+		}
+		if err := forward(events, tick.C, send); err != nil {
+			return err
+		}
+	}
+}
+
+// forward passes events on until the next heartbeat is due.
+func forward(events <-chan []byte, due <-chan time.Time, send sse.Sender) error {
+	for {
+		select {
+		case data, more := <-events:
+			if !more {
+				return context.Canceled
+			}
+			var e work.Event
+			if err := json.Unmarshal(data, &e); err != nil {
+				return err
+			}
+			if err := send.Data(e); err != nil {
+				return err
+			}
+		case <-due:
+			return nil
+		}
+	}
+}

@@ -1,0 +1,145 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"gocloud.dev/blob/fileblob"
+
+	"ruvel/internal/database"
+	"ruvel/internal/media"
+	"ruvel/internal/sounds"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+)
+
+// Settings say where Ruvel keeps its things. Empty addresses mean servers of its own.
+type Settings struct {
+	Data     string // the folder for everything
+	Database string // DSN of a MariaDB server
+	NATS     string // URL of a NATS server
+	KeepFree int64  // bytes that must stay free on the disk for a file to be taken in
+}
+
+// House is a Ruvel with all it rests on, running.
+type House struct {
+	*Server
+	private *database.Server
+	stop    context.CancelFunc
+	worked  chan error
+}
+
+// Start brings up the database, the queue and the workers. Close ends them again.
+func Start(ctx context.Context, set Settings) (h *House, err error) {
+	if err := media.CheckTools(); err != nil {
+		return nil, err
+	}
+	data, err := filepath.Abs(set.Data)
+	if err != nil {
+		return nil, err
+	}
+	if err := writable(data); err != nil {
+		return nil, err
+	}
+	workCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
+	h = &House{Server: &Server{MaxUpload: 4 << 30}, stop: stop, worked: make(chan error, 1)}
+	defer func() {
+		if err != nil {
+			close(h.worked)
+			h.Close()
+		}
+	}()
+	dsn := set.Database
+	if dsn == "" {
+		if h.private, err = database.Start(ctx, filepath.Join(data, "database")); err != nil {
+			return nil, err
+		}
+		if dsn, err = h.private.DSN(ctx, "ruvel"); err != nil {
+			return nil, err
+		}
+	}
+	if h.Store, err = store.Open(ctx, dsn); err != nil {
+		return nil, err
+	}
+	if h.Bucket, err = fileblob.OpenBucket(filepath.Join(data, "originals"), &fileblob.Options{
+		CreateDir: true, NoTempDir: true, Metadata: fileblob.MetadataDontWrite,
+	}); err != nil {
+		return nil, fmt.Errorf("open the folder of originals: %w", err)
+	}
+	cache := filepath.Join(data, "cache")
+	if h.Sounds, err = sounds.New(h.Bucket, cache); err != nil {
+		return nil, err
+	}
+	h.Sounds.KeepFree = set.KeepFree
+	if h.Queue, err = work.NewQueue(ctx, filepath.Join(data, "queue"), set.NATS); err != nil {
+		return nil, err
+	}
+	h.Worker = &work.Worker{Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Dir: cache}
+	go func() { h.worked <- h.Worker.Run(workCtx) }()
+	return h, nil
+}
+
+// writable says in words why a folder cannot be used.
+func writable(dir string) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return fmt.Errorf("the data folder %s cannot be made: %w; choose another with --data", dir, err)
+	}
+	f, err := os.CreateTemp(dir, ".try")
+	if err != nil {
+		return fmt.Errorf("the data folder %s cannot be written to: %w; choose another with --data", dir, err)
+	}
+	_ = f.Close()
+	return os.Remove(f.Name())
+}
+
+// Close ends the workers, the queue and the private database, in this order.
+func (h *House) Close() {
+	h.stop()
+	<-h.worked
+	if h.Queue != nil {
+		h.Queue.Close()
+	}
+	if h.Store != nil {
+		_ = h.Store.Close()
+	}
+	if h.Bucket != nil {
+		_ = h.Bucket.Close()
+	}
+	if h.private != nil {
+		h.private.Stop()
+	}
+}
+
+// Listen takes a port on loopback. One that is taken is a sentence, not a number.
+func Listen(port int) (net.Listener, error) {
+	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return nil, fmt.Errorf("port %d is in use by another program; choose another with --port", port)
+	}
+	return l, err
+}
+
+// Serve answers on a listener until the context ends, then lets requests finish for a moment.
+func (h *House) Serve(ctx context.Context, l net.Listener) error {
+	s := &http.Server{Handler: h.Handler(), ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
+	done := make(chan error, 1)
+	go func() { done <- s.Serve(l) }()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+	}
+	short, cancel := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
+	defer cancel()
+	if s.Shutdown(short) != nil {
+		_ = s.Close()
+	}
+	return nil
+}

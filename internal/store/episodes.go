@@ -1,0 +1,105 @@
+package store
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"ruvel/core/audio"
+	"ruvel/core/loudness"
+	"ruvel/core/session"
+)
+
+// Episode is the row of an episode without its document.
+type Episode struct {
+	ID              string                `db:"id"`
+	Show            string                `db:"show_id"`
+	Number          int                   `db:"number"`
+	Title           string                `db:"title"`
+	Version         int64                 `db:"version"`
+	Length          audio.Frames          `db:"length"`
+	Changed         time.Time             `db:"changed_at"`
+	Loudness        JSON[loudness.Result] `db:"loudness"`
+	LoudnessVersion int64                 `db:"loudness_version"`
+	Mixdowns        int                   `db:"mixdowns"`
+}
+
+const episodeColumns = `SELECT id, show_id, number, title, version, length, changed_at, loudness, loudness_version,
+  (SELECT COUNT(*) FROM mixdowns WHERE episode_id = episodes.id AND mixdowns.version = episodes.version) AS mixdowns FROM episodes`
+
+// Episodes lists the episodes of a show, the newest number first.
+func (s *Store) Episodes(ctx context.Context, show string) ([]Episode, error) {
+	if _, err := s.Show(ctx, show); err != nil {
+		return nil, err
+	}
+	episodes := []Episode{}
+	return episodes, s.db.SelectContext(ctx, &episodes, episodeColumns+` WHERE show_id = ? ORDER BY number DESC, id DESC`, show)
+}
+
+// Episode is one episode.
+func (s *Store) Episode(ctx context.Context, id string) (e Episode, err error) {
+	return e, found(s.db.GetContext(ctx, &e, episodeColumns+` WHERE id = ?`, id), "episode")
+}
+
+// AddEpisode makes an episode with a document. Its number is the show's next if it is 0.
+func (s *Store) AddEpisode(ctx context.Context, show, title string, number int, doc session.Document) (Episode, error) {
+	id := NewID()
+	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
+		var name string
+		if err := found(tx.GetContext(ctx, &name, `SELECT name FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
+			return err
+		}
+		n := number
+		if n == 0 {
+			if err := tx.GetContext(ctx, &n, `SELECT COALESCE(MAX(number), 0) + 1 FROM episodes WHERE show_id = ?`, show); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length) VALUES (?, ?, ?, ?, ?, ?)`,
+			id, show, n, strings.TrimSpace(title), doc.JSON(), doc.Length()); err != nil {
+			return err
+		}
+		return use(ctx, tx, id, show, doc)
+	})
+	if err != nil {
+		return Episode{}, err
+	}
+	return s.Episode(ctx, id)
+}
+
+// RenameEpisode gives an episode another title and number.
+func (s *Store) RenameEpisode(ctx context.Context, id, title string, number int) error {
+	r, err := s.db.ExecContext(ctx, `UPDATE episodes SET title = ?, number = ? WHERE id = ?`, strings.TrimSpace(title), number, id)
+	return changed(r, err, "episode")
+}
+
+// RemoveEpisode removes an episode with its history and lists the mixdowns whose files are now nobody's.
+func (s *Store) RemoveEpisode(ctx context.Context, id string) (mixdowns []Mixdown, err error) {
+	if mixdowns, err = s.Mixdowns(ctx, id); err != nil {
+		return nil, err
+	}
+	r, err := s.db.ExecContext(ctx, `DELETE FROM episodes WHERE id = ?`, id)
+	return mixdowns, changed(r, err, "episode")
+}
+
+// Document is the current document of an episode with its version.
+func (s *Store) Document(ctx context.Context, id string) (session.Document, int64, error) {
+	var row struct {
+		Document []byte `db:"document"`
+		Version  int64  `db:"version"`
+	}
+	if err := found(s.db.GetContext(ctx, &row, `SELECT document, version FROM episodes WHERE id = ?`, id), "episode"); err != nil {
+		return session.Document{}, 0, err
+	}
+	doc, err := session.Parse(row.Document)
+	return doc, row.Version, err
+}
+
+// SetLoudness keeps what was measured of a version.
+func (s *Store) SetLoudness(ctx context.Context, id string, version int64, r loudness.Result) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE episodes SET loudness = ?, loudness_version = ?, changed_at = changed_at WHERE id = ? AND loudness_version <= ?`,
+		text(r), version, id, version)
+	return err
+}

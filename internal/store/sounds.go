@@ -1,0 +1,98 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+
+	"ruvel/core/audio"
+	"ruvel/core/loudness"
+	"ruvel/core/session"
+)
+
+// Sound is what is known of a sound in a show.
+type Sound struct {
+	Show     string                `db:"show_id"`
+	ID       string                `db:"id"`
+	Name     string                `db:"name"`
+	Part     session.Part          `db:"part"`
+	Channels int                   `db:"channels"`
+	Rate     int                   `db:"rate"`
+	Format   string                `db:"format"`
+	Bytes    int64                 `db:"bytes"`
+	Length   audio.Frames          `db:"length"`
+	Loudness JSON[loudness.Result] `db:"loudness"`
+	Title    string                `db:"title"`
+	Author   string                `db:"author"`
+	Source   string                `db:"source"`
+	Licence  string                `db:"licence"`
+	Created  time.Time             `db:"created_at"`
+	Used     int                   `db:"used"` // by how many episodes
+}
+
+const soundColumns = `SELECT sounds.*, (SELECT COUNT(*) FROM sound_uses u WHERE u.show_id = sounds.show_id AND u.sound_id = sounds.id) AS used FROM sounds`
+
+// Sounds lists the sounds of a show, the newest first.
+func (s *Store) Sounds(ctx context.Context, show string) ([]Sound, error) {
+	if _, err := s.Show(ctx, show); err != nil {
+		return nil, err
+	}
+	sounds := []Sound{}
+	return sounds, s.db.SelectContext(ctx, &sounds, soundColumns+` WHERE show_id = ? ORDER BY created_at DESC, name`, show)
+}
+
+// Sound is one sound of a show.
+func (s *Store) Sound(ctx context.Context, show, id string) (sound Sound, err error) {
+	return sound, found(s.db.GetContext(ctx, &sound, soundColumns+` WHERE show_id = ? AND id = ?`, show, id), "sound")
+}
+
+// AddSound adds a sound to a show. If the show has it already, it stays as it is.
+func (s *Store) AddSound(ctx context.Context, v Sound) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO sounds (show_id, id, name, part, channels, rate, format, bytes, length, loudness, title, author, source, licence)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`,
+		v.Show, v.ID, v.Name, v.Part, v.Channels, v.Rate, v.Format, v.Bytes, v.Length, text(v.Loudness.Of), v.Title, v.Author, v.Source, v.Licence)
+	return err
+}
+
+// SetSound changes what people write about a sound.
+func (s *Store) SetSound(ctx context.Context, v Sound) error {
+	r, err := s.db.ExecContext(ctx, `UPDATE sounds SET name = ?, part = ?, title = ?, author = ?, source = ?, licence = ? WHERE show_id = ? AND id = ?`,
+		strings.TrimSpace(v.Name), v.Part, v.Title, v.Author, v.Source, v.Licence, v.Show, v.ID)
+	return changed(r, err, "sound")
+}
+
+// RemoveSound removes a sound from a show. One that an episode uses is kept, and the
+// Problem says where. Last tells that no other show has the sound any more.
+func (s *Store) RemoveSound(ctx context.Context, show, id string) (last bool, err error) {
+	r, err := s.db.ExecContext(ctx, `DELETE FROM sounds WHERE show_id = ? AND id = ?`, show, id)
+	var e *mysql.MySQLError
+	if errors.As(err, &e) && e.Number == 1451 {
+		return false, s.inUse(ctx, show, id)
+	}
+	if err := changed(r, err, "sound"); err != nil {
+		return false, err
+	}
+	there, err := s.HasSound(ctx, id)
+	return !there, err
+}
+
+// HasSound says whether any show has a sound.
+func (s *Store) HasSound(ctx context.Context, id string) (there bool, err error) {
+	return there, s.db.GetContext(ctx, &there, `SELECT EXISTS (SELECT 1 FROM sounds WHERE id = ?)`, id)
+}
+
+func (s *Store) inUse(ctx context.Context, show, id string) error {
+	var titles []string
+	if err := s.db.SelectContext(ctx, &titles, `SELECT e.title FROM sound_uses u JOIN episodes e ON e.id = u.episode_id
+		WHERE u.show_id = ? AND u.sound_id = ? ORDER BY e.number`, show, id); err != nil {
+		return err
+	}
+	return session.Problem{
+		Code: "sound-in-use", Where: "sound",
+		Message: fmt.Sprintf("This sound is used in “%s”. Remove its clips there first.", strings.Join(titles, "”, “")),
+	}
+}

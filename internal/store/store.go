@@ -1,0 +1,175 @@
+// Package store keeps shows, episodes with their documents and history, the facts of
+// sounds, jobs and mixdowns in MariaDB.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"strings"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/google/uuid"
+	"github.com/jmoiron/sqlx"
+	"github.com/pressly/goose/v3"
+
+	"ruvel/core/session"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is the database. It is safe for use by many goroutines.
+type Store struct{ db *sqlx.DB }
+
+// Open connects to a database by its data source name and brings its tables up to date.
+func Open(ctx context.Context, dsn string) (*Store, error) {
+	config, err := mysql.ParseDSN(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("read the database address: %w", err)
+	}
+	config.ParseTime, config.Loc = true, time.UTC
+	config.MultiStatements = false
+	config.ClientFoundRows = true
+	config.InterpolateParams = true
+	config.Params = map[string]string{"time_zone": "'+00:00'"}
+	db, err := sqlx.ConnectContext(ctx, "mysql", config.FormatDSN())
+	if err != nil {
+		return nil, fmt.Errorf("connect to the database: %w", err)
+	}
+	db.SetMaxOpenConns(16)
+	db.SetMaxIdleConns(16)
+	db.SetConnMaxLifetime(5 * time.Minute)
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	provider, err := goose.NewProvider(goose.DialectMySQL, db.DB, files)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return nil, fmt.Errorf("bring the database up to date: %w", err)
+	}
+	return &Store{db}, nil
+}
+
+// Close ends all connections.
+func (s *Store) Close() error { return s.db.Close() }
+
+// Ping says whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
+
+// NewID makes an id for a new row; ids made later sort later.
+func NewID() string { return uuid.Must(uuid.NewV7()).String() }
+
+// NotFound is what is answered where a row does not exist, or no longer.
+func NotFound(what string) error {
+	return session.Problem{Code: "not-found", Where: what, Message: "This " + what + " does not exist, or no longer."}
+}
+
+// JSON is a value kept as JSON text in a column.
+type JSON[T any] struct{ Of T }
+
+// Scan reads a column.
+func (j *JSON[T]) Scan(src any) error {
+	switch v := src.(type) {
+	case nil:
+		return nil
+	case []byte:
+		return j.parse(v)
+	case string:
+		return j.parse([]byte(v))
+	}
+	return fmt.Errorf("cannot read JSON from a %T", src)
+}
+
+func (j *JSON[T]) parse(data []byte) error {
+	if len(data) == 0 {
+		return nil
+	}
+	return json.Unmarshal(data, &j.Of)
+}
+
+// transaction runs f in a transaction, again if it met a deadlock.
+func (s *Store) transaction(ctx context.Context, f func(*sqlx.Tx) error) error {
+	for try := 0; ; try++ {
+		err := s.once(ctx, f)
+		var e *mysql.MySQLError
+		if !errors.As(err, &e) || (e.Number != 1213 && e.Number != 1205) || try == 4 {
+			return err
+		}
+	}
+}
+
+func (s *Store) once(ctx context.Context, f func(*sqlx.Tx) error) error {
+	tx, err := s.db.BeginTxx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = tx.Rollback() }()
+	if err := f(tx); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+// found turns "no rows" into NotFound.
+func found(err error, what string) error {
+	if errors.Is(err, sql.ErrNoRows) {
+		return NotFound(what)
+	}
+	return err
+}
+
+// changed is NotFound where a statement met no row.
+func changed(r sql.Result, err error, what string) error {
+	if err != nil {
+		return err
+	}
+	if n, err := r.RowsAffected(); err != nil || n > 0 {
+		return err
+	}
+	return NotFound(what)
+}
+
+// Show is a series.
+type Show struct {
+	ID       string    `db:"id" json:"id"`
+	Name     string    `db:"name" json:"name"`
+	Episodes int       `db:"episodes" json:"episodes" doc:"How many it has"`
+	Created  time.Time `db:"created_at" json:"created"`
+}
+
+const showColumns = `SELECT id, name, created_at, (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id) AS episodes FROM shows`
+
+// Shows lists all shows, the oldest first.
+func (s *Store) Shows(ctx context.Context) ([]Show, error) {
+	shows := []Show{}
+	return shows, s.db.SelectContext(ctx, &shows, showColumns+` ORDER BY created_at, id`)
+}
+
+// Show is one show.
+func (s *Store) Show(ctx context.Context, id string) (show Show, err error) {
+	return show, found(s.db.GetContext(ctx, &show, showColumns+` WHERE id = ?`, id), "show")
+}
+
+// AddShow makes a show.
+func (s *Store) AddShow(ctx context.Context, name string) (Show, error) {
+	id := NewID()
+	if _, err := s.db.ExecContext(ctx, `INSERT INTO shows (id, name) VALUES (?, ?)`, id, strings.TrimSpace(name)); err != nil {
+		return Show{}, err
+	}
+	return s.Show(ctx, id)
+}
+
+// RenameShow gives a show another name.
+func (s *Store) RenameShow(ctx context.Context, id, name string) error {
+	r, err := s.db.ExecContext(ctx, `UPDATE shows SET name = ? WHERE id = ?`, strings.TrimSpace(name), id)
+	return changed(r, err, "show")
+}

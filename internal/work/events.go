@@ -1,0 +1,83 @@
+package work
+
+import (
+	"encoding/json"
+	"log/slog"
+	"time"
+
+	"ruvel/core/session"
+	"ruvel/internal/store"
+)
+
+// Event is something that happened to an episode or a show, for the windows that show it. One field is set.
+type Event struct {
+	Change   *ChangeEvent `json:"change,omitempty"`
+	Job      *JobEvent    `json:"job,omitempty"`
+	Sounds   *ShowEvent   `json:"sounds,omitempty"`
+	Mixdowns *ShowEvent   `json:"mixdowns,omitempty"`
+}
+
+// ChangeEvent is a new version of a document.
+type ChangeEvent struct {
+	Episode string          `json:"episode"`
+	Version int64           `json:"version"`
+	Patch   json.RawMessage `json:"patch" doc:"RFC 6902, from the version before"`
+	Name    string          `json:"name" doc:"Of the step"`
+	Changed time.Time       `json:"changed"`
+	store.History
+}
+
+// JobEvent is the state of a job.
+type JobEvent struct {
+	ID       string           `json:"id"`
+	Kind     string           `json:"kind" enum:"import,mixdown"`
+	Name     string           `json:"name"`
+	Episode  string           `json:"episode,omitempty"`
+	State    store.State      `json:"state" enum:"queued,running,done,failed,cancelled"`
+	Progress float64          `json:"progress" doc:"0 to 1"`
+	Left     float64          `json:"left" doc:"Seconds that it will probably still take; 0 if that is not known"`
+	Problem  *session.Problem `json:"problem,omitempty"`
+}
+
+// ShowEvent says that a list has changed.
+type ShowEvent struct {
+	Show string `json:"show"`
+}
+
+// EpisodeSubject and ShowSubject are what is listened to.
+func EpisodeSubject(id string) string { return "ruvel.episode." + id }
+
+// ShowSubject is the subject of what concerns a whole show.
+func ShowSubject(id string) string { return "ruvel.show." + id }
+
+// Announce tells everybody about an event.
+func (q *Queue) Announce(subject string, e Event) {
+	data, err := json.Marshal(e)
+	if err == nil {
+		err = q.Tell(subject, data)
+	}
+	if err != nil {
+		slog.Warn("an event was not told", "subject", subject, "error", err)
+	}
+}
+
+// Changed tells about a new version of an episode.
+func (q *Queue) Changed(episode string, c store.Change) ChangeEvent {
+	e := ChangeEvent{Episode: episode, Version: c.Version, Patch: c.Patch, Name: c.Name, Changed: c.Changed, History: c.History}
+	if string(c.Patch) != "[]" {
+		q.Announce(EpisodeSubject(episode), Event{Change: &e})
+	}
+	return e
+}
+
+// View is a job as windows see it.
+func View(j store.Job) JobEvent {
+	e := JobEvent{ID: j.ID, Kind: j.Kind, Name: j.Name, State: j.State, Progress: j.Progress}
+	if j.Episode != nil {
+		e.Episode = *j.Episode
+	}
+	if j.Problem.Of.Code != "" {
+		e.Problem = &j.Problem.Of
+	}
+	return e
+}

@@ -1,0 +1,192 @@
+// Package work does what takes long: importing sounds and mixing episodes down. Jobs
+// wait in a NATS JetStream queue, embedded unless another is named, and their state
+// stands in the database. A job whose process died is taken up again from its
+// beginning; a finished one leaves its result and nothing else.
+package work
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/nats-io/nats-server/v2/server"
+	"github.com/nats-io/nats.go"
+	"github.com/nats-io/nats.go/jetstream"
+)
+
+// patience is how long a worker may be silent before its job is given to another.
+const patience = 6 * time.Second
+
+const (
+	stream   = "RUVEL_WORK"
+	waiting  = "ruvel.work"
+	stopping = "ruvel.stop."
+)
+
+// Queue hands jobs to workers and messages to whoever listens.
+type Queue struct {
+	embedded *server.Server
+	conn     *nats.Conn
+	jobs     jetstream.JetStream
+	consumer jetstream.Consumer
+}
+
+// NewQueue connects to a NATS server, or starts one inside the process, reachable
+// from nowhere else, that keeps its state in dir.
+func NewQueue(ctx context.Context, dir, url string) (*Queue, error) {
+	q := &Queue{}
+	if err := q.connect(dir, url); err != nil {
+		return nil, err
+	}
+	if err := q.prepare(ctx); err != nil {
+		q.Close()
+		return nil, fmt.Errorf("prepare the work queue: %w", err)
+	}
+	return q, nil
+}
+
+func (q *Queue) connect(dir, url string) (err error) {
+	if url != "" {
+		q.conn, err = nats.Connect(url, nats.MaxReconnects(-1))
+		return err
+	}
+	if q.embedded, err = server.NewServer(&server.Options{
+		ServerName: "ruvel", DontListen: true, JetStream: true, StoreDir: dir, NoSigs: true, NoLog: true, MaxPayload: 8 << 20,
+	}); err != nil {
+		return fmt.Errorf("start the work queue: %w", err)
+	}
+	q.embedded.Start()
+	if !q.embedded.ReadyForConnections(20 * time.Second) {
+		return errors.New("the work queue does not start")
+	}
+	q.conn, err = nats.Connect("", nats.InProcessServer(q.embedded))
+	return err
+}
+
+func (q *Queue) prepare(ctx context.Context) (err error) {
+	if q.jobs, err = jetstream.New(q.conn); err != nil {
+		return err
+	}
+	if _, err = q.jobs.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
+		Name: stream, Subjects: []string{waiting}, Retention: jetstream.WorkQueuePolicy,
+	}); err != nil {
+		return err
+	}
+	q.consumer, err = q.jobs.CreateOrUpdateConsumer(ctx, stream, jetstream.ConsumerConfig{
+		Durable: "workers", AckPolicy: jetstream.AckExplicitPolicy, AckWait: patience,
+	})
+	return err
+}
+
+// Close ends the connection and the embedded server.
+func (q *Queue) Close() {
+	if q.conn != nil {
+		q.conn.Close()
+	}
+	if q.embedded != nil {
+		q.embedded.Shutdown()
+		q.embedded.WaitForShutdown()
+	}
+}
+
+// Submit queues a job by its id. The same id twice within two minutes counts once.
+func (q *Queue) Submit(ctx context.Context, id string) error {
+	_, err := q.jobs.Publish(ctx, waiting, []byte(id), jetstream.WithMsgID(id))
+	return err
+}
+
+// Stop asks whoever works on a job to end it.
+func (q *Queue) Stop(id string) error { return q.conn.Publish(stopping+id, nil) }
+
+// Run takes jobs one after the other and calls do for each until the context ends.
+// The context that do gets ends when the job is to be stopped.
+func (q *Queue) Run(ctx context.Context, do func(ctx context.Context, id string)) error {
+	for ctx.Err() == nil {
+		msg, err := q.consumer.Next(jetstream.FetchMaxWait(time.Second))
+		if err != nil {
+			if errors.Is(err, nats.ErrTimeout) || errors.Is(err, jetstream.ErrNoMessages) {
+				continue
+			}
+			if ctx.Err() != nil || q.conn.IsClosed() {
+				return nil
+			}
+			return fmt.Errorf("take a job: %w", err)
+		}
+		if err := q.one(ctx, msg, do); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (q *Queue) one(ctx context.Context, msg jetstream.Msg, do func(context.Context, string)) error {
+	id := string(msg.Data())
+	jobCtx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	stop, err := q.conn.Subscribe(stopping+id, func(*nats.Msg) { cancel() })
+	if err != nil {
+		return err
+	}
+	defer func() { _ = stop.Unsubscribe() }()
+	alive := time.NewTicker(patience / 4)
+	defer alive.Stop()
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		do(jobCtx, id)
+	}()
+	for {
+		select {
+		case <-alive.C:
+			_ = msg.InProgress()
+		case <-done:
+			if ctx.Err() != nil { // the process is ending: somebody else will take it up
+				return msg.Nak()
+			}
+			return msg.Ack()
+		}
+	}
+}
+
+// Tell sends a message to everybody who listens to a subject now.
+func (q *Queue) Tell(subject string, data []byte) error { return q.conn.Publish(subject, data) }
+
+// Listen receives the messages of some subjects until the context ends; then the
+// channel is closed. A listener that falls far behind loses messages.
+func (q *Queue) Listen(ctx context.Context, subjects ...string) (<-chan []byte, error) {
+	in := make(chan *nats.Msg, 256)
+	var subscriptions []*nats.Subscription
+	for _, subject := range subjects {
+		s, err := q.conn.ChanSubscribe(subject, in)
+		if err != nil {
+			return nil, err
+		}
+		subscriptions = append(subscriptions, s)
+	}
+	if err := q.conn.Flush(); err != nil {
+		return nil, err
+	}
+	out := make(chan []byte)
+	go func() {
+		defer close(out)
+		defer func() {
+			for _, s := range subscriptions {
+				_ = s.Unsubscribe()
+			}
+		}()
+		for {
+			select {
+			case msg := <-in:
+				select {
+				case out <- msg.Data:
+				case <-ctx.Done():
+					return
+				}
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+	return out, nil
+}

@@ -1,0 +1,51 @@
+// Package dbtest gives tests databases of their own on a real MariaDB server, one
+// server for each test program.
+package dbtest
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ruvel/internal/database"
+)
+
+var (
+	start  sync.Once
+	server *database.Server
+	fault  error
+	folder string
+	number atomic.Int64
+)
+
+// Main runs the tests of a package and then ends the server.
+func Main(m *testing.M) {
+	code := m.Run()
+	if server != nil {
+		server.Stop()
+	}
+	_ = os.RemoveAll(folder)
+	os.Exit(code)
+}
+
+// New makes an empty database and gives its data source name.
+func New(t testing.TB) string {
+	t.Helper()
+	start.Do(func() {
+		if folder, fault = os.MkdirTemp("", "ruvel-test"); fault != nil {
+			return
+		}
+		if fault = os.Chmod(folder, 0o755); fault == nil {
+			server, fault = database.Start(context.Background(), folder)
+		}
+	})
+	require.NoError(t, fault)
+	dsn, err := server.DSN(context.Background(), fmt.Sprintf("test_%d", number.Add(1)))
+	require.NoError(t, err)
+	return dsn
+}
