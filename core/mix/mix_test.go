@@ -278,14 +278,14 @@ func TestTheOutlineFollowsTheLevelsThatAreHeard(t *testing.T) {
 	peaks := func(string) (waveform.Pyramid, error) { return b.Pyramid(), nil }
 	o, err := mix.Outline(doc, peaks, 200)
 	require.NoError(t, err)
-	assert.Zero(t, o[session.Voice][99])
-	assert.InDelta(t, 0.4, o[session.Voice][100], 0.005)
-	assert.InDelta(t, 0.2, o[session.Voice][150], 0.005)
-	assert.Zero(t, o[session.Music][150])
+	assert.Zero(t, o.Voice[99])
+	assert.InDelta(t, 0.4, o.Voice[100], 0.005)
+	assert.InDelta(t, 0.2, o.Voice[150], 0.005)
+	assert.Zero(t, o.Music[150])
 	doc.Tracks[0].Mute = true
 	o, err = mix.Outline(doc, peaks, 200)
 	require.NoError(t, err)
-	assert.Zero(t, o[session.Voice][120])
+	assert.Zero(t, o.Voice[120])
 }
 
 func BenchmarkAFurtherPairOfTracks(b *testing.B) {

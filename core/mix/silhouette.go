@@ -10,12 +10,27 @@ import (
 
 // Silhouette is the outline of a session as it will be heard: for each part the
 // highest amplitude (1 is full scale) in each of a number of equal columns.
-type Silhouette map[session.Part][]float32
+type Silhouette struct {
+	Voice  []float32 `json:"voice" nullable:"false"`
+	Music  []float32 `json:"music" nullable:"false"`
+	Effect []float32 `json:"effect" nullable:"false"`
+}
+
+func (s Silhouette) of(part session.Part) []float32 {
+	switch part {
+	case session.Voice:
+		return s.Voice
+	case session.Music:
+		return s.Music
+	default:
+		return s.Effect
+	}
+}
 
 // Outline reads a silhouette from the peaks of the sounds, without rendering. Pan is
 // left out of it, and tracks of one part are not summed: the loudest counts.
 func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, error), columns int) (Silhouette, error) {
-	out := Silhouette{session.Voice: make([]float32, columns), session.Music: make([]float32, columns), session.Effect: make([]float32, columns)}
+	out := Silhouette{make([]float32, columns), make([]float32, columns), make([]float32, columns)}
 	length := doc.Length()
 	audible := doc.Audible()
 	for i, t := range doc.Tracks {
@@ -26,10 +41,10 @@ func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, e
 		for _, c := range t.Clips {
 			p, err := peaks(c.Sound)
 			if err != nil {
-				return nil, err
+				return Silhouette{}, err
 			}
 			o := outliner{clip: c, peaks: p, clipLine: envelope.New(c.Envelope), trackLine: line, gain: (c.Gain + t.Fader).Gain()}
-			o.draw(out[t.Part], length)
+			o.draw(out.of(t.Part), length)
 		}
 	}
 	return out, nil

@@ -54,7 +54,6 @@ func (s *Server) Handler() http.Handler {
 }
 
 func (s *Server) routes(r chi.Router) {
-	once.Do(useOurErrors)
 	s.plans.server = s
 	s.register(humachi.New(r, Config()))
 	r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
@@ -66,6 +65,7 @@ func (s *Server) routes(r chi.Router) {
 
 // register adds every route to an API.
 func (s *Server) register(api huma.API) {
+	once.Do(useOurErrors)
 	s.showRoutes(api)
 	s.episodeRoutes(api)
 	s.editRoutes(api)

@@ -1,0 +1,203 @@
+<script setup lang="ts">
+import { refDebounced } from "@vueuse/core";
+import { ElSlider } from "element-plus";
+import { Pause, Play, Repeat2, SkipBack } from "lucide-vue-next";
+import { computed, ref, watch } from "vue";
+import { api, ask, type Schema } from "../api/client";
+import { figure, SILENCE, timeText } from "../model/units";
+import { useDesk } from "../stores/desk";
+import { useDeskContext } from "./context";
+import LevelMeter from "./LevelMeter.vue";
+import { togglePlay } from "./transport";
+
+const store = useDesk();
+const desk = useDeskContext();
+const measured = ref<Schema["Measured"]>();
+const settled = refDebounced(
+  computed(() => store.version),
+  600,
+);
+
+watch(
+  settled,
+  async () => {
+    const id = store.episode?.id;
+    if (!id) return;
+    try {
+      measured.value = await ask(api.GET("/episodes/{episode}/loudness", { params: { path: { episode: id } } }));
+    } catch {
+      measured.value = undefined;
+    }
+  },
+  { immediate: true },
+);
+
+const off = computed(() => {
+  const m = measured.value;
+  const t = store.target;
+  return !!m && !!t && m.integrated > SILENCE && Math.abs(m.integrated - t.integrated) > t.tolerance;
+});
+/** Zoom as a slider: the right end shows single syllables. */
+const zoom = computed({
+  get: () => 100 - (100 * Math.log(desk.time.scale / 64)) / Math.log(100000 / 64),
+  set: (value: number) => desk.time.zoom((64 * (100000 / 64) ** ((100 - value) / 100)) / desk.time.scale),
+});
+</script>
+
+<template>
+  <footer aria-label="Deck">
+    <button class="round" title="To the start (Home)" aria-label="To the start" @click="desk.seek(0)">
+      <SkipBack :size="15" />
+    </button>
+    <button
+      class="play"
+      :title="desk.player.state.playing ? 'Pause (Space)' : 'Play (Space)'"
+      :aria-label="desk.player.state.playing ? 'Pause' : 'Play'"
+      :disabled="store.length === 0"
+      @click="togglePlay(desk, store.length)"
+    >
+      <component :is="desk.player.state.playing ? Pause : Play" :size="22" fill="currentColor" />
+    </button>
+    <button
+      class="round"
+      :aria-pressed="desk.loopOn.value"
+      title="Loop the selected range (L)"
+      aria-label="Loop"
+      @click="desk.loopOn.value = !desk.loopOn.value"
+    >
+      <Repeat2 :size="16" />
+    </button>
+    <div class="clock figures" role="timer" aria-label="Time">
+      <span class="now">{{ timeText(desk.playhead.value) }}</span>
+      <span class="of">/ {{ timeText(store.length, 1) }}</span>
+    </div>
+    <div class="meter">
+      <span class="name">Out, true peak</span>
+      <LevelMeter :ceiling="store.target?.truePeak ?? -1" />
+    </div>
+    <div class="reading">
+      <span class="name">Now</span>
+      <span class="figures">{{ desk.player.state.playing ? figure(desk.player.state.momentary) : "–" }}</span>
+    </div>
+    <div class="reading whole">
+      <span class="name">Whole show</span>
+      <span class="figures" :class="{ off }">
+        {{ measured && measured.integrated > SILENCE ? figure(measured.integrated) : "–" }}<small> LUFS</small>
+        <span v-if="off" class="visually-hidden">, off the target</span>
+      </span>
+    </div>
+    <div class="reading">
+      <span class="name">Target</span>
+      <span v-if="store.target" class="figures" :title="store.target.name">
+        {{ figure(store.target.integrated).replace(".0", "") }}<small> ±{{ store.target.tolerance }}</small>
+      </span>
+    </div>
+    <label class="zoom">
+      <span class="name">Zoom</span>
+      <el-slider v-model="zoom" :min="0" :max="100" :step="1" :show-tooltip="false" aria-label="Zoom" />
+    </label>
+  </footer>
+</template>
+
+<style scoped>
+footer {
+  display: flex;
+  align-items: center;
+  gap: 16px;
+  padding: 0 20px;
+  background: var(--deck);
+  color: var(--ink-inverse);
+}
+button {
+  display: grid;
+  place-items: center;
+  flex: none;
+  padding: 0;
+  border-radius: 50%;
+  cursor: pointer;
+}
+.round {
+  width: 32px;
+  height: 32px;
+  border: 1px solid var(--ink-inverse-soft);
+  background: none;
+}
+.round[aria-pressed="true"] {
+  background: var(--ink-inverse);
+  color: var(--deck);
+}
+.play {
+  width: 44px;
+  height: 44px;
+  border: 0;
+  background: var(--paper);
+  color: var(--deck);
+}
+.play:disabled {
+  opacity: 0.45;
+  cursor: default;
+}
+.clock {
+  min-width: 196px;
+  white-space: nowrap;
+}
+.now {
+  font-size: 26px;
+  font-weight: 600;
+}
+.of {
+  margin-left: 10px;
+  color: var(--ink-inverse-soft);
+}
+.meter {
+  flex: 1;
+  min-width: 120px;
+}
+.name {
+  display: block;
+  font-size: 11px;
+  color: var(--ink-inverse-soft);
+}
+.reading {
+  white-space: nowrap;
+}
+.reading .figures {
+  font-size: 15px;
+  font-weight: 600;
+}
+small {
+  font-weight: 400;
+  color: var(--ink-inverse-soft);
+}
+.off {
+  padding: 0 4px;
+  border-radius: 4px;
+  background: var(--alarm);
+}
+.off small {
+  color: inherit;
+}
+.zoom {
+  width: 118px;
+  padding-left: 16px;
+  border-left: 1px solid var(--deck-rule);
+}
+.zoom :deep(.el-slider) {
+  height: 20px;
+  --el-slider-height: 3px;
+  --el-slider-button-size: 13px;
+  --el-slider-main-bg-color: var(--ink-inverse-soft);
+  --el-slider-runway-bg-color: var(--deck-rule);
+}
+@media (max-width: 1100px) {
+  footer {
+    gap: 10px;
+  }
+  .clock {
+    min-width: 120px;
+  }
+  .of {
+    display: none;
+  }
+}
+</style>

@@ -1,0 +1,191 @@
+<script setup lang="ts">
+import { ElInput } from "element-plus";
+import { CircleHelp, Redo2, Undo2 } from "lucide-vue-next";
+import { computed, ref } from "vue";
+import { api, ask, type Refusal } from "../api/client";
+import { whenText } from "../model/units";
+import { useDesk } from "../stores/desk";
+import { useDeskContext, type Stage } from "./context";
+
+defineEmits<{ help: [] }>();
+const store = useDesk();
+const desk = useDeskContext();
+const renaming = ref<string>();
+const stages: { key: Stage; name: string }[] = [
+  { key: "gather", name: "Gather" },
+  { key: "arrange", name: "Arrange" },
+  { key: "balance", name: "Balance" },
+  { key: "deliver", name: "Deliver" },
+];
+
+/** What has been done in a stage shows as a filled mark. */
+const begun = computed<Record<Stage, boolean>>(() => ({
+  gather: store.sounds.length > 0,
+  arrange: store.length > 0,
+  balance: (store.document?.tracks ?? []).some(
+    (t) => t.fader !== 0 || Object.values(t.clips).some((c) => c.envelope.length > 0 || c.fadeIn.length > 0),
+  ),
+  deliver: store.mixdowns.length > 0,
+}));
+
+async function rename(): Promise<void> {
+  const title = renaming.value?.trim();
+  renaming.value = undefined;
+  if (!title || !store.episode || title === store.episode.title) return;
+  try {
+    const path = { episode: store.episode.id };
+    store.episode = await ask(api.PATCH("/episodes/{episode}", { params: { path }, body: { title } }));
+  } catch (error) {
+    store.problem = error as Refusal;
+  }
+}
+</script>
+
+<template>
+  <header>
+    <router-link class="brand" to="/" title="To the shelf">ruvel</router-link>
+    <div class="what">
+      <span class="soft cut">{{ store.showName }}</span>
+      <el-input
+        v-if="renaming !== undefined"
+        v-model="renaming"
+        size="small"
+        maxlength="200"
+        autofocus
+        aria-label="Title of the episode"
+        @blur="rename"
+        @keydown.enter="rename"
+        @keydown.escape="renaming = undefined"
+      />
+      <button v-else class="title cut" :title="store.episode?.title" @click="renaming = store.episode?.title">
+        <template v-if="store.episode">{{ store.episode.number }} · {{ store.episode.title }}</template>
+      </button>
+    </div>
+    <nav aria-label="Stages">
+      <button
+        v-for="stage in stages"
+        :key="stage.key"
+        class="stage"
+        :class="{ current: desk.stage.value === stage.key }"
+        :aria-current="desk.stage.value === stage.key ? 'step' : undefined"
+        @click="desk.stage.value = stage.key"
+      >
+        <span class="mark" :class="{ begun: begun[stage.key] }"></span>{{ stage.name }}
+      </button>
+    </nav>
+    <div class="kept soft" role="status">
+      <template v-if="!store.connected">Connection lost, trying again…</template>
+      <template v-else-if="store.busy">Keeping…</template>
+      <template v-else-if="store.keptAt">All changes kept · {{ whenText(store.keptAt) }}</template>
+    </div>
+    <button class="plain-button" :disabled="!store.undoName" :title="`Undo: ${store.undoName}`" @click="store.undo">
+      <Undo2 :size="15" />Undo
+    </button>
+    <button
+      class="plain-button"
+      :disabled="!store.redoName"
+      :title="`Redo: ${store.redoName}`"
+      aria-label="Redo"
+      @click="store.redo"
+    >
+      <Redo2 :size="15" />
+    </button>
+    <button class="help" aria-label="Keyboard shortcuts" title="Keyboard shortcuts" @click="$emit('help')">
+      <CircleHelp :size="18" />
+    </button>
+  </header>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 0 16px 0 18px;
+  background: var(--sheet);
+  border-bottom: 1px solid var(--rule-strong);
+}
+.brand {
+  padding-right: 16px;
+  border-right: 1px solid var(--rule-strong);
+  font-size: 18px;
+  font-weight: 700;
+  line-height: 34px;
+  color: inherit;
+  text-decoration: none;
+}
+.what {
+  display: grid;
+  width: 210px;
+  padding-left: 6px;
+  font-size: 13px;
+}
+.title {
+  padding: 0;
+  border: 0;
+  background: none;
+  font-weight: 700;
+  text-align: left;
+  cursor: text;
+}
+nav {
+  display: flex;
+  align-self: stretch;
+  flex: 1;
+  justify-content: center;
+}
+.stage {
+  display: flex;
+  align-items: center;
+  gap: 9px;
+  padding: 0 16px;
+  border: 0;
+  border-bottom: 3px solid transparent;
+  background: none;
+  font-weight: 600;
+  color: var(--ink-soft);
+  cursor: pointer;
+}
+.stage.current {
+  border-bottom-color: var(--ink);
+  color: var(--ink);
+}
+.mark {
+  width: 9px;
+  height: 9px;
+  border: 1.5px solid var(--ink-soft);
+  border-radius: 50%;
+}
+.mark.begun {
+  background: var(--ink-soft);
+}
+.current .mark {
+  border-color: var(--ink);
+}
+.current .mark.begun {
+  background: var(--ink);
+}
+.kept {
+  font-size: 12px;
+  white-space: nowrap;
+}
+.help {
+  display: grid;
+  padding: 4px;
+  border: 0;
+  background: none;
+  color: var(--ink-soft);
+  cursor: pointer;
+}
+@media (max-width: 1180px) {
+  .what {
+    width: 150px;
+  }
+  .stage {
+    padding: 0 9px;
+  }
+  .kept {
+    display: none;
+  }
+}
+</style>

@@ -1,0 +1,136 @@
+<script setup lang="ts">
+import { computed, useTemplateRef } from "vue";
+import { RATE, timeText } from "../model/units";
+import { useDesk } from "../stores/desk";
+import { useDeskContext } from "./context";
+import { newGesture, startDrag } from "./drag";
+
+const store = useDesk();
+const desk = useDeskContext();
+const ruler = useTemplateRef<HTMLElement>("ruler");
+const STEPS = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600];
+
+const ticks = computed(() => {
+  const { time } = desk;
+  const step = (STEPS.find((s) => (s * RATE) / time.scale >= 68) ?? 3600) * RATE;
+  const decimals = step < RATE / 10 ? 2 : step < RATE ? 1 : 0;
+  const out = [];
+  for (let at = Math.floor(time.start / step) * step; at < time.end; at += step) {
+    out.push({ at, x: time.x(at), text: timeText(at, decimals) });
+  }
+  return out;
+});
+
+const flags = computed(() =>
+  Object.entries(store.document?.markers ?? {})
+    .filter(([, m]) => m.length === 0)
+    .map(([id, m]) => ({ id, name: m.name, x: desk.time.x(m.at), at: m.at }))
+    .filter((m) => m.x >= -2 && m.x <= desk.time.width),
+);
+
+const range = computed(() => {
+  const r = desk.selection.range;
+  return r && { left: desk.time.x(r.from), width: (r.to - r.from) / desk.time.scale };
+});
+
+function press(event: PointerEvent): void {
+  const left = ruler.value!.getBoundingClientRect().left;
+  const at = Math.max(0, desk.time.frame(event.clientX - left));
+  startDrag(event, {
+    move: ({ event: e }) => {
+      const to = Math.max(0, desk.time.frame(e.clientX - left));
+      desk.selection.range = { from: Math.min(at, to), to: Math.max(at, to) };
+    },
+    click: () => {
+      desk.selection.range = undefined;
+      desk.seek(at);
+    },
+  });
+}
+
+function dragMarker(event: PointerEvent, id: string, at: number): void {
+  const gesture = newGesture();
+  startDrag(event, {
+    move: ({ dx, event: e }) => {
+      const to = Math.max(0, at + dx * desk.time.scale);
+      desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
+      void store.edit({ type: "set-marker", marker: id, at: Math.round(to) }, gesture);
+    },
+    end: () => (desk.tag.value = undefined),
+    click: () => desk.seek(at),
+  });
+}
+</script>
+
+<template>
+  <div class="row">
+    <div ref="ruler" class="ruler" @pointerdown="press">
+      <span v-for="t in ticks" :key="t.at" class="tick figures" :style="{ left: `${t.x}px` }">{{ t.text }}</span>
+      <div v-if="range" class="range" :style="{ left: `${range.left}px`, width: `${range.width}px` }"></div>
+      <button
+        v-for="f in flags"
+        :key="f.id"
+        class="flag cut"
+        :style="{ left: `${f.x}px` }"
+        :title="`${f.name}, ${timeText(f.at)}`"
+        @pointerdown="dragMarker($event, f.id, f.at)"
+        @keydown.enter="desk.seek(f.at)"
+      >
+        {{ f.name }}
+      </button>
+      <div class="head" :style="{ transform: `translateX(${desk.time.x(desk.playhead.value)}px)` }"></div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.row {
+  flex: none;
+  padding-left: var(--card-width);
+  border-bottom: 1px solid var(--rule-strong);
+}
+.ruler {
+  position: relative;
+  height: 27px;
+  overflow: hidden;
+  cursor: text;
+  user-select: none;
+  touch-action: none;
+}
+.tick {
+  position: absolute;
+  bottom: 2px;
+  padding-left: 4px;
+  border-left: 1px solid var(--rule-strong);
+  font-size: 12px;
+  line-height: 13px;
+  color: var(--ink-soft);
+}
+.range {
+  position: absolute;
+  inset-block: 0;
+  background: var(--shade);
+}
+.flag {
+  position: absolute;
+  top: 0;
+  max-width: 110px;
+  padding: 0 5px 0 4px;
+  border: 0;
+  border-left: 2px solid var(--ink);
+  border-radius: 0 4px 4px 0;
+  background: var(--rule);
+  font-size: 10.5px;
+  line-height: 13px;
+  cursor: ew-resize;
+}
+.head {
+  position: absolute;
+  bottom: 0;
+  left: -6px;
+  width: 0;
+  border: 6px solid transparent;
+  border-top: 8px solid var(--alarm);
+  border-bottom: 0;
+}
+</style>

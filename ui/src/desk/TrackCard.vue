@@ -1,0 +1,246 @@
+<script setup lang="ts">
+import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElSlider } from "element-plus";
+import { MoreHorizontal } from "lucide-vue-next";
+import { computed, ref } from "vue";
+import type { Part, Schema } from "../api/client";
+import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../model/units";
+import { useDesk } from "../stores/desk";
+import { useDeskContext } from "./context";
+import { newGesture } from "./drag";
+import ValueField from "./ValueField.vue";
+
+const props = defineProps<{ track: Schema["Track"]; index: number }>();
+const store = useDesk();
+const desk = useDeskContext();
+const renaming = ref<string>();
+let gesture = "";
+
+/** The fader's way: silence at the left end, then −48 to +12 dB. */
+const LOWEST = -48;
+const position = computed(() => (props.track.fader <= SILENCE ? LOWEST - 1 : Math.max(LOWEST, props.track.fader)));
+const channels = computed(() => {
+  const clips = Object.values(props.track.clips);
+  if (clips.length === 0) return "Empty";
+  return clips.some((c) => store.document?.sounds[c.sound]?.channels === 2) ? "Stereo" : "Mono";
+});
+const panText = computed(() => {
+  const p = Math.round(props.track.pan * 100);
+  return p === 0 ? "" : ` · ${Math.abs(p)} % ${p < 0 ? "left" : "right"}`;
+});
+
+function set(change: Omit<Schema["SetTrack"], "type" | "track">, drag = ""): void {
+  void store.edit({ type: "set-track", track: props.track.id, ...change }, drag || undefined);
+}
+
+function slide(value: number | number[]): void {
+  gesture ||= newGesture();
+  const v = value as number;
+  if (v === position.value) return;
+  set({ fader: v < LOWEST ? SILENCE : v }, gesture);
+}
+
+function rename(): void {
+  const name = renaming.value?.trim();
+  renaming.value = undefined;
+  if (name && name !== props.track.name) set({ name });
+}
+
+function command(what: string): void {
+  if (what === "rename") renaming.value = props.track.name;
+  else if (what === "up")
+    void store.edit({ type: "move-track", track: props.track.id, index: Math.max(0, props.index - 1) });
+  else if (what === "down") void store.edit({ type: "move-track", track: props.track.id, index: props.index + 1 });
+  else if (what === "remove") void store.edit({ type: "remove-track", track: props.track.id });
+  else set({ part: what as Part });
+}
+
+function select(): void {
+  desk.selection.track = props.track.id;
+  desk.selection.clips = [];
+  desk.selection.points = [];
+}
+</script>
+
+<template>
+  <section
+    class="card"
+    :class="[track.part, { chosen: desk.selection.track === track.id }]"
+    :aria-label="`Track ${track.name}`"
+    @pointerdown="select"
+  >
+    <div class="top">
+      <input
+        v-if="renaming !== undefined"
+        v-model="renaming"
+        class="rename"
+        maxlength="200"
+        aria-label="Name of the track"
+        @vue:mounted="($event: { el: HTMLInputElement }) => $event.el.select()"
+        @blur="rename"
+        @keydown.enter="rename"
+        @keydown.escape="renaming = undefined"
+      />
+      <button v-else class="name cut" :title="track.name" @dblclick="renaming = track.name" @focus="select">
+        {{ track.name }}
+      </button>
+      <el-dropdown trigger="click" @command="command">
+        <button class="more" :aria-label="`More for ${track.name}`"><MoreHorizontal :size="15" /></button>
+        <template #dropdown>
+          <el-dropdown-menu>
+            <el-dropdown-item command="rename">Rename</el-dropdown-item>
+            <el-dropdown-item command="up" :disabled="index === 0">Move up</el-dropdown-item>
+            <el-dropdown-item command="down" :disabled="index + 1 === store.document?.tracks.length">
+              Move down
+            </el-dropdown-item>
+            <el-dropdown-item command="voice" divided :disabled="track.part === 'voice'"
+              >Use for voice</el-dropdown-item
+            >
+            <el-dropdown-item command="music" :disabled="track.part === 'music'">Use for music</el-dropdown-item>
+            <el-dropdown-item command="effect" :disabled="track.part === 'effect'">Use for effects</el-dropdown-item>
+            <el-dropdown-item command="remove" divided>Remove the track</el-dropdown-item>
+          </el-dropdown-menu>
+        </template>
+      </el-dropdown>
+    </div>
+    <p class="soft facts cut">{{ channels }} · {{ track.part }}{{ panText }}</p>
+    <div class="controls">
+      <button
+        class="switch"
+        :aria-pressed="track.mute"
+        :title="track.mute ? 'Unmute (Q)' : 'Mute (Q)'"
+        @click="set({ mute: !track.mute })"
+      >
+        <span aria-hidden="true">M</span><span class="visually-hidden">Mute {{ track.name }}</span>
+      </button>
+      <button
+        class="switch"
+        :aria-pressed="track.solo"
+        :title="track.solo ? 'End solo (W)' : 'Solo (W)'"
+        @click="set({ solo: !track.solo })"
+      >
+        <span aria-hidden="true">S</span><span class="visually-hidden">Solo {{ track.name }}</span>
+      </button>
+      <el-slider
+        class="fader"
+        :model-value="position"
+        :min="LOWEST - 1"
+        :max="LOUDEST"
+        :step="0.5"
+        :show-tooltip="false"
+        :aria-label="`Fader of ${track.name}`"
+        :format-value-text="() => levelText(track.fader)"
+        @input="slide"
+        @change="gesture = ''"
+      />
+      <ValueField
+        class="level"
+        :value="track.fader"
+        :text="figure(track.fader, true)"
+        :parse="parseLevel"
+        :label="`Fader of ${track.name} in dB`"
+        @change="(fader: number) => set({ fader })"
+      />
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.card {
+  flex: none;
+  width: var(--card-width);
+  padding: 7px 8px 4px 13px;
+  border-left: 5px solid var(--ink);
+  border-right: 1px solid var(--rule-strong);
+  background: var(--sheet);
+  font-size: 12px;
+}
+.card.chosen {
+  background: linear-gradient(90deg, var(--paper), var(--sheet));
+  box-shadow: inset 0 0 0 1px var(--rule-strong);
+}
+.card.voice {
+  border-left-color: var(--voice);
+  --part: var(--voice);
+}
+.card.music {
+  border-left-color: var(--music);
+  --part: var(--music);
+}
+.card.effect {
+  border-left-color: var(--effect);
+  --part: var(--effect);
+}
+.top {
+  display: flex;
+  align-items: center;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  padding: 0;
+  border: 0;
+  background: none;
+  font-size: 14px;
+  font-weight: 700;
+  text-align: left;
+}
+.rename {
+  flex: 1;
+  min-width: 0;
+  font: inherit;
+}
+.more {
+  display: grid;
+  padding: 2px;
+  border: 0;
+  background: none;
+  color: var(--ink-soft);
+  cursor: pointer;
+}
+.facts {
+  line-height: 15px;
+}
+.controls {
+  display: flex;
+  align-items: center;
+  gap: 5px;
+  margin-top: 3px;
+}
+.switch {
+  width: 24px;
+  height: 22px;
+  padding: 0;
+  border: 1px solid var(--rule-strong);
+  border-radius: 5px;
+  background: var(--sheet);
+  font-size: 11px;
+  font-weight: 700;
+  color: var(--ink-soft);
+  cursor: pointer;
+}
+.switch[aria-pressed="true"] {
+  background: var(--ink);
+  border-color: var(--ink);
+  color: var(--ink-inverse);
+}
+.fader {
+  flex: 1;
+  min-width: 0;
+  height: 22px;
+  margin: 0 7px;
+  --el-slider-height: 4px;
+  --el-slider-button-size: 12px;
+  --el-slider-main-bg-color: var(--rule-strong);
+  --el-slider-runway-bg-color: var(--rule);
+}
+.fader :deep(.el-slider__button) {
+  width: 9px;
+  height: 14px;
+  border: 0;
+  border-radius: 3px;
+  background: var(--part);
+}
+.level {
+  width: 44px;
+}
+</style>

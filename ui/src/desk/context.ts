@@ -1,0 +1,87 @@
+import { inject, provide, reactive, ref, type InjectionKey, type Ref } from "vue";
+import type { Player } from "../listening/player";
+import { RATE } from "../model/units";
+
+/** How session time lies on the screen. */
+export class Timescale {
+  /** Frames a pixel. */
+  scale = 4800;
+  /** The session frame at the left edge of the lanes. */
+  start = 0;
+  /** Width of the lanes in pixels. */
+  width = 768;
+
+  x(frame: number): number {
+    return (frame - this.start) / this.scale;
+  }
+  frame(x: number): number {
+    return Math.round(this.start + x * this.scale);
+  }
+  get end(): number {
+    return this.start + this.width * this.scale;
+  }
+  /** Shows another stretch; the scale is held within what can be drawn. */
+  show(start: number, scale = this.scale): void {
+    this.scale = Math.min(Math.max(scale, 64), (6 * 3600 * RATE) / Math.max(200, this.width));
+    this.start = Math.max(0, Math.round(start));
+  }
+  zoom(factor: number, x = this.width / 2): void {
+    const pivot = this.start + x * this.scale;
+    const scale = Math.min(Math.max(this.scale * factor, 64), (6 * 3600 * RATE) / Math.max(200, this.width));
+    this.show(pivot - x * scale, scale);
+  }
+  fit(from: number, to: number): void {
+    const scale = Math.max(480, to - from) / Math.max(100, this.width);
+    this.show(from - scale * 4, scale * 1.03);
+  }
+}
+
+export interface Selection {
+  clips: string[];
+  track: string;
+  /** Points of one level line. */
+  line: string;
+  points: number[];
+  range: { from: number; to: number } | undefined;
+}
+
+export type Stage = "gather" | "arrange" | "balance" | "deliver";
+
+/** What the parts of the desk share. */
+export interface DeskContext {
+  time: Timescale;
+  selection: Selection;
+  player: Player;
+  playhead: Ref<number>;
+  guide: Ref<number | undefined>;
+  tag: Ref<{ x: number; y: number; text: string } | undefined>;
+  stage: Ref<Stage>;
+  loopOn: Ref<boolean>;
+  seek: (frame: number) => void;
+}
+
+const key: InjectionKey<DeskContext> = Symbol("desk");
+
+export function makeDeskContext(player: Player): DeskContext {
+  const playhead = ref(0);
+  const context: DeskContext = {
+    time: reactive(new Timescale()) as Timescale,
+    selection: reactive({ clips: [], track: "", line: "", points: [], range: undefined }) as Selection,
+    player,
+    playhead,
+    guide: ref(),
+    tag: ref(),
+    stage: ref("gather"),
+    loopOn: ref(false),
+    seek: (frame) => {
+      playhead.value = Math.max(0, Math.round(frame));
+      if (player.state.playing) void player.play(playhead.value);
+    },
+  };
+  provide(key, context);
+  return context;
+}
+
+export function useDeskContext(): DeskContext {
+  return inject(key)!;
+}

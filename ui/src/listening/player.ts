@@ -1,0 +1,190 @@
+import { reactive } from "vue";
+import { RATE } from "../model/units";
+import type { FromWorker, FromWorklet, ToWorker, ToWorklet } from "./protocol";
+import workletUrl from "./worklet.ts?worker&url";
+
+/** How far ahead of the frame now playing a changed mix is asked for. */
+const LEAD = 960;
+/** Silence after which the stream is asked for again. */
+const PATIENCE_MS = 1500;
+
+export interface Range {
+  from: number;
+  to: number;
+}
+
+/** Plays an episode from the server and says where it is. One for each desk; dispose ends it. */
+export class Player {
+  readonly state = reactive({
+    playing: false,
+    waiting: false,
+    frame: 0,
+    peaks: [0, 0] as [number, number],
+    momentary: -120,
+    late: 0,
+    problem: "",
+  });
+  loop: Range | undefined;
+
+  private context: AudioContext | undefined;
+  private node: AudioWorkletNode | undefined;
+  private worker: Worker | undefined;
+  private ready: Promise<void> | undefined;
+  private streams = 0;
+  private current = 0;
+  private inFlight = 0;
+  private wanted: number | undefined; // a version that waits for the change in flight
+  private anchor = { frame: 0, time: 0 };
+  private heard = 0;
+  private timer = 0;
+
+  constructor(
+    private readonly episode: string,
+    private readonly version: () => number,
+  ) {}
+
+  /** Starts at a session frame; with a range it ends there, or goes round and round if that is the loop. */
+  async play(from: number): Promise<void> {
+    this.state.problem = "";
+    this.state.playing = this.state.waiting = true;
+    this.state.frame = from;
+    try {
+      await (this.ready ??= this.open());
+      await this.context!.resume();
+    } catch (error) {
+      this.ready = undefined;
+      this.state.playing = this.state.waiting = false;
+      this.state.problem = `Sound cannot be played here: ${String(error)}`;
+      return;
+    }
+    if (!this.state.playing) return;
+    this.drop(this.current, this.inFlight);
+    this.current = ++this.streams;
+    this.inFlight = 0;
+    this.heard = performance.now();
+    this.anchor = { frame: from, time: -1 };
+    this.toWorklet({ type: "start", stream: this.current });
+    this.fetch(this.current, from, this.version());
+    window.clearInterval(this.timer);
+    this.timer = window.setInterval(() => this.watch(), 250);
+  }
+
+  pause(): void {
+    this.state.playing = this.state.waiting = false;
+    window.clearInterval(this.timer);
+    this.toWorklet({ type: "stop" });
+    this.drop(this.current, this.inFlight);
+    this.current = this.inFlight = 0;
+    this.wanted = undefined;
+    this.quiet();
+  }
+
+  /** The mix or the loop has changed: go on with it from the frame that is playing. One change at a time, the latest wins. */
+  changed(version = this.version()): void {
+    if (!this.state.playing || !this.current) return;
+    if (this.inFlight) {
+      this.wanted = version;
+      return;
+    }
+    this.wanted = undefined;
+    this.inFlight = ++this.streams;
+    this.toWorklet({ type: "next", stream: this.inFlight });
+    const now = this.frameNow();
+    const ahead = this.loop && now < this.loop.to ? Math.min(now + LEAD, this.loop.to - 1) : now + LEAD;
+    this.fetch(this.inFlight, ahead, version);
+  }
+
+  /** The session frame that is heard now. */
+  frameNow(): number {
+    if (!this.state.playing || !this.context || this.anchor.time < 0) return this.anchor.frame;
+    const latency = this.context.outputLatency || this.context.baseLatency || 0;
+    const since = Math.max(0, Math.min(0.2, this.context.currentTime - latency - this.anchor.time));
+    let frame = Math.round(this.anchor.frame + since * RATE);
+    if (this.loop && frame >= this.loop.to && this.anchor.frame < this.loop.to)
+      frame = this.loop.from + (frame - this.loop.to);
+    return frame;
+  }
+
+  dispose(): void {
+    this.pause();
+    this.worker?.terminate();
+    void this.context?.close();
+  }
+
+  private async open(): Promise<void> {
+    const context = new AudioContext({ sampleRate: RATE, latencyHint: "interactive" });
+    if (context.sampleRate !== RATE) throw new Error(`this browser plays at ${context.sampleRate} Hz only`);
+    await context.audioWorklet.addModule(workletUrl);
+    this.node = new AudioWorkletNode(context, "ruvel-listening", { numberOfInputs: 0, outputChannelCount: [2] });
+    this.node.connect(context.destination);
+    this.node.port.onmessage = (event: MessageEvent<FromWorklet>) => this.hearWorklet(event.data);
+    this.worker = new Worker(new URL("./worker.ts", import.meta.url), { type: "module" });
+    this.worker.onmessage = (event: MessageEvent<FromWorker>) => this.hearWorker(event.data);
+    const channel = new MessageChannel();
+    this.worker.postMessage({ type: "port", port: channel.port1 } satisfies ToWorker, [channel.port1]);
+    this.node.port.postMessage({ type: "port", port: channel.port2 } satisfies ToWorklet, [channel.port2]);
+    this.context = context;
+  }
+
+  private toWorklet(message: ToWorklet): void {
+    this.node?.port.postMessage(message);
+  }
+
+  private fetch(stream: number, from: number, version: number): void {
+    const query = new URLSearchParams({ from: String(Math.max(0, Math.round(from))), rev: String(version) });
+    if (this.loop && from < this.loop.to) {
+      query.set("to", String(this.loop.to));
+      query.set("loopFrom", String(this.loop.from));
+      query.set("loop", "true");
+    }
+    const url = `/api/episodes/${this.episode}/listen?${query}`;
+    this.worker?.postMessage({ type: "fetch", stream, url } satisfies ToWorker);
+  }
+
+  private drop(...streams: number[]): void {
+    for (const stream of streams) {
+      if (stream) this.worker?.postMessage({ type: "drop", stream } satisfies ToWorker);
+    }
+  }
+
+  private hearWorklet(message: FromWorklet): void {
+    switch (message.type) {
+      case "took":
+        this.drop(this.current);
+        this.current = message.stream;
+        this.inFlight = 0;
+        if (this.wanted !== undefined) this.changed(this.wanted);
+        break;
+      case "ended":
+        if (this.state.playing) this.pause();
+        break;
+      case "at":
+        if (!this.state.playing) return;
+        this.state.late = message.late;
+        if (!message.playing) return;
+        this.heard = performance.now();
+        this.state.waiting = false;
+        this.anchor = { frame: message.frame, time: message.time };
+        this.state.peaks = message.peaks;
+        this.state.momentary = message.momentary;
+    }
+  }
+
+  private hearWorker(message: FromWorker): void {
+    if (message.type !== "failed") return;
+    if (message.stream === this.inFlight) this.inFlight = 0;
+    this.state.problem = "The sound does not arrive; trying again.";
+  }
+
+  /** Asks for the sound again where it has stayed away. */
+  private watch(): void {
+    if (!this.state.playing || performance.now() - this.heard < PATIENCE_MS) return;
+    this.state.waiting = true;
+    void this.play(this.anchor.frame);
+  }
+
+  private quiet(): void {
+    this.state.peaks = [0, 0];
+    this.state.momentary = -120;
+  }
+}

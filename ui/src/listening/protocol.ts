@@ -1,0 +1,45 @@
+/** What the main thread, the fetching worker and the audio worklet say to each other. */
+
+/** A block of the listening stream; see docs/api.md. */
+export interface Block {
+  type: "block";
+  stream: number;
+  frame: number;
+  peaks: [number, number];
+  momentary: number;
+  shortTerm: number;
+  /** Interleaved left and right. Empty: the stream has ended. */
+  samples: Float32Array;
+}
+
+/** To the worker. */
+export type ToWorker =
+  | { type: "port"; port: MessagePort }
+  | { type: "fetch"; stream: number; url: string }
+  | { type: "drop"; stream: number };
+
+/** From the worker to the main thread. */
+export type FromWorker =
+  { type: "failed"; stream: number; message: string } | { type: "version"; stream: number; version: number };
+
+/** To the worklet, besides blocks. */
+export type ToWorklet =
+  | { type: "port"; port: MessagePort }
+  | { type: "start"; stream: number }
+  | { type: "next"; stream: number }
+  | { type: "stop" };
+
+/** From the worklet to the main thread. */
+export type FromWorklet =
+  | {
+      type: "at";
+      frame: number;
+      time: number;
+      playing: boolean;
+      peaks: [number, number];
+      momentary: number;
+      shortTerm: number;
+      late: number;
+    }
+  | { type: "took"; stream: number }
+  | { type: "ended" };

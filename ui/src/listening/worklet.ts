@@ -1,0 +1,179 @@
+/**
+ * Plays the blocks of one listening stream and changes over to the next without a gap. Blocks carry the session
+ * frame that they begin with; the next stream takes over at the very frame that the current one has reached, in a
+ * short linear crossing.
+ */
+import type { Block, FromWorklet, ToWorklet } from "./protocol";
+
+declare const currentTime: number;
+declare abstract class AudioWorkletProcessor {
+  readonly port: MessagePort;
+  abstract process(inputs: Float32Array[][], outputs: Float32Array[][]): boolean;
+}
+declare function registerProcessor(name: string, type: new () => AudioWorkletProcessor): void;
+
+const CROSSING = 384;
+/** A head that lies less than this many frames ahead is waited for; anything else is late and thrown away. */
+const AHEAD = 48000;
+const REPORT_EVERY = 8;
+
+/** The blocks of one stream that have not been played. */
+class Ring {
+  private blocks: Block[] = [];
+  private offset = 0;
+  ended = false;
+
+  constructor(readonly stream: number) {}
+
+  push(block: Block): void {
+    if (block.samples.length === 0) this.ended = true;
+    else this.blocks.push(block);
+  }
+
+  get head(): Block | undefined {
+    return this.blocks[0];
+  }
+
+  /** The session frame of the next sample. */
+  get frame(): number | undefined {
+    const b = this.blocks[0];
+    return b && b.frame + this.offset;
+  }
+
+  /** Takes one frame; false if there is none. */
+  take(out: [number, number]): boolean {
+    const b = this.blocks[0];
+    if (!b) return false;
+    out[0] = b.samples[2 * this.offset]!;
+    out[1] = b.samples[2 * this.offset + 1]!;
+    if (++this.offset * 2 === b.samples.length) {
+      this.blocks.shift();
+      this.offset = 0;
+    }
+    return true;
+  }
+
+  /** Throws away what lies before a session frame; true if the ring now begins with it. */
+  seek(frame: number): boolean {
+    for (let b = this.blocks[0]; b; b = this.blocks[0]) {
+      const start = b.frame + this.offset;
+      const end = b.frame + b.samples.length / 2;
+      if (start <= frame && frame < end) {
+        this.offset += frame - start;
+        return true;
+      }
+      if (start > frame && start - frame < AHEAD) return false;
+      this.blocks.shift();
+      this.offset = 0;
+    }
+    return false;
+  }
+}
+
+class Listening extends AudioWorkletProcessor {
+  private current: Ring | undefined;
+  private next: Ring | undefined;
+  private leaving: Ring | undefined; // fades out while the current one comes in
+  private crossed = 0;
+  private quanta = 0;
+  private late = 0;
+  private last: Block | undefined;
+  private readonly a: [number, number] = [0, 0];
+  private readonly b: [number, number] = [0, 0];
+
+  constructor() {
+    super();
+    this.port.onmessage = (event: MessageEvent<ToWorklet>) => this.hear(event.data);
+  }
+
+  private hear(message: ToWorklet): void {
+    switch (message.type) {
+      case "port":
+        message.port.onmessage = (event: MessageEvent<Block>) => this.receive(event.data);
+        break;
+      case "start":
+        this.current = new Ring(message.stream);
+        this.next = this.leaving = undefined;
+        break;
+      case "next":
+        this.next = new Ring(message.stream);
+        break;
+      case "stop":
+        this.leaving = this.current; // crosses to silence
+        this.crossed = 0;
+        this.current = this.next = undefined;
+    }
+  }
+
+  private receive(block: Block): void {
+    for (const ring of [this.current, this.next]) {
+      if (ring?.stream === block.stream) ring.push(block);
+    }
+  }
+
+  private tell(message: FromWorklet): void {
+    this.port.postMessage(message);
+  }
+
+  process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
+    const [left, right] = outputs[0]!;
+    if (!left || !right) return true;
+    this.changeOver();
+    const start = this.current?.frame;
+    for (let i = 0; i < left.length; i++) this.one(left, right, i);
+    this.report(start);
+    return true;
+  }
+
+  private one(left: Float32Array, right: Float32Array, i: number): void {
+    this.last = this.current?.head ?? this.last;
+    const sounding = this.current?.take(this.a) ?? false;
+    if (!sounding) {
+      this.a[0] = this.a[1] = 0;
+      if (this.current && !this.current.ended) this.late++;
+    }
+    if (this.leaving) {
+      const t = ++this.crossed / CROSSING;
+      if (!this.leaving.take(this.b)) this.b[0] = this.b[1] = 0;
+      this.a[0] = this.a[0] * t + this.b[0] * (1 - t);
+      this.a[1] = this.a[1] * t + this.b[1] * (1 - t);
+      if (this.crossed >= CROSSING) this.leaving = undefined;
+    }
+    left[i] = this.a[0];
+    right[i] = this.a[1];
+  }
+
+  /** Lets the next stream take over once it has the frame that the current one has reached. */
+  private changeOver(): void {
+    if (!this.next || this.leaving) return;
+    const at = this.current?.frame;
+    const ready = at === undefined ? this.next.head !== undefined : this.next.seek(at);
+    if (!ready) return;
+    this.leaving = this.current;
+    this.crossed = 0;
+    this.current = this.next;
+    this.next = undefined;
+    this.tell({ type: "took", stream: this.current.stream });
+  }
+
+  private report(start: number | undefined): void {
+    if (this.current?.ended && this.current.frame === undefined && !this.next) {
+      this.current = undefined;
+      this.tell({ type: "ended" });
+      return;
+    }
+    if (++this.quanta % REPORT_EVERY !== 0 || !this.current) return;
+    this.tell({
+      type: "at",
+      frame: start ?? -1,
+      time: currentTime,
+      playing: start !== undefined,
+      peaks: this.last?.peaks ?? [0, 0],
+      momentary: this.last?.momentary ?? -120,
+      shortTerm: this.last?.shortTerm ?? -120,
+      late: this.late,
+    });
+  }
+}
+
+registerProcessor("ruvel-listening", Listening);

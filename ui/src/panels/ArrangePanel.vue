@@ -1,0 +1,179 @@
+<script setup lang="ts">
+import { X } from "lucide-vue-next";
+import { computed } from "vue";
+import { useDeskContext } from "../desk/context";
+import ValueField from "../desk/ValueField.vue";
+import { lengthText, parseTime, timeText } from "../model/units";
+import { useDesk } from "../stores/desk";
+
+const store = useDesk();
+const desk = useDeskContext();
+
+const clips = computed(() =>
+  (store.document?.tracks ?? [])
+    .flatMap((track) => Object.entries(track.clips).map(([id, clip]) => ({ id, clip, track })))
+    .sort((a, b) => a.clip.start - b.clip.start),
+);
+const markers = computed(() =>
+  Object.entries(store.document?.markers ?? {})
+    .map(([id, marker]) => ({ id, ...marker }))
+    .sort((a, b) => a.at - b.at),
+);
+const asText = (text: string) => text;
+
+function nameRange(): void {
+  const r = desk.selection.range;
+  if (r)
+    void store.edit({ type: "add-marker", at: Math.round(r.from), length: Math.round(r.to - r.from), name: "Range" });
+  else void store.edit({ type: "add-marker", at: Math.round(desk.playhead.value) });
+}
+
+function renameMarker(id: string, event: Event): void {
+  const name = (event.target as HTMLInputElement).value.trim();
+  if (name) void store.edit({ type: "set-marker", marker: id, name: asText(name) });
+}
+
+function choose(id: string, track: string, start: number): void {
+  desk.selection.clips = [id];
+  desk.selection.track = track;
+  desk.seek(start);
+}
+</script>
+
+<template>
+  <h2>Running order</h2>
+  <p v-if="clips.length === 0" class="soft none">Clips are listed here in the order in which they are heard.</p>
+  <ul>
+    <li
+      v-for="{ id, clip, track } in clips"
+      :key="id"
+      :class="[track.part, { chosen: desk.selection.clips.includes(id) }]"
+    >
+      <ValueField
+        class="at"
+        :value="clip.start"
+        :text="timeText(clip.start)"
+        :parse="parseTime"
+        :label="`Start of ${clip.name}`"
+        @change="(start: number) => store.edit({ type: 'move-clips', moves: [{ clip: id, start }] })"
+      />
+      <button class="name cut" :title="`${clip.name}, on ${track.name}`" @click="choose(id, track.id, clip.start)">
+        {{ clip.name }}
+      </button>
+      <span class="soft figures">{{ lengthText(clip.length) }}</span>
+    </li>
+  </ul>
+  <hr class="panel-rule" />
+  <div class="title">
+    <h2>Markers and ranges</h2>
+    <button class="plain-button" @click="nameRange">
+      {{ desk.selection.range ? "Name the range" : "Mark this place" }}
+    </button>
+  </div>
+  <p v-if="markers.length === 0" class="soft none">Mark a place with N. A named range shows in the strip at the top.</p>
+  <ul>
+    <li v-for="m in markers" :key="m.id" class="marker">
+      <ValueField
+        class="at"
+        :value="m.at"
+        :text="timeText(m.at)"
+        :parse="parseTime"
+        :label="`Place of ${m.name}`"
+        @change="(at: number) => store.edit({ type: 'set-marker', marker: m.id, at })"
+      />
+      <input
+        class="name"
+        :value="m.name"
+        maxlength="200"
+        :aria-label="`Name of the marker at ${timeText(m.at)}`"
+        @change="renameMarker(m.id, $event)"
+        @focus="desk.seek(m.at)"
+      />
+      <span class="soft figures">{{ m.length ? lengthText(m.length) : "" }}</span>
+      <button
+        class="gone"
+        :aria-label="`Remove ${m.name}`"
+        @click="store.edit({ type: 'remove-marker', marker: m.id })"
+      >
+        <X :size="14" />
+      </button>
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+h2 {
+  font-size: 16px;
+}
+.title {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+}
+.title .plain-button {
+  font-size: 12px;
+}
+ul {
+  margin: 8px 0 0;
+  padding: 0;
+  list-style: none;
+}
+li {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  padding: 2px 0 2px 8px;
+  border-left: 4px solid var(--rule-strong);
+  margin-bottom: 2px;
+  font-size: 13px;
+}
+li.voice {
+  border-left-color: var(--voice);
+}
+li.music {
+  border-left-color: var(--music);
+}
+li.effect {
+  border-left-color: var(--effect);
+}
+li.chosen {
+  background: var(--paper);
+}
+.at {
+  width: 66px;
+  flex: none;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  padding: 2px 4px;
+  border: 1px solid transparent;
+  border-radius: 4px;
+  background: none;
+  font: inherit;
+  color: inherit;
+  text-align: left;
+}
+input.name:hover,
+input.name:focus {
+  border-color: var(--rule-strong);
+}
+button.name {
+  cursor: pointer;
+}
+li .figures {
+  flex: none;
+  font-size: 11px;
+}
+.gone {
+  display: grid;
+  padding: 3px;
+  border: 0;
+  background: none;
+  color: var(--ink-soft);
+  cursor: pointer;
+}
+.none {
+  padding: 8px 0;
+}
+</style>

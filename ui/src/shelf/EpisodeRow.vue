@@ -1,0 +1,108 @@
+<script setup lang="ts">
+import { Trash2 } from "lucide-vue-next";
+import { computed, onMounted, ref } from "vue";
+import { api, ask, type Schema } from "../api/client";
+import { figure, SILENCE, timeText, whenText } from "../model/units";
+import Silhouette from "./Silhouette.vue";
+
+const props = defineProps<{ episode: Schema["Episode"] }>();
+defineEmits<{ remove: [] }>();
+const outline = ref<Schema["Silhouette"]>();
+const loudness = ref(props.episode.loudness?.integrated);
+const empty = computed(() => props.episode.length === 0);
+
+onMounted(async () => {
+  const params = { path: { episode: props.episode.id } };
+  if (empty.value) return;
+  try {
+    outline.value = await ask(
+      api.GET("/episodes/{episode}/silhouette", { params: { ...params, query: { columns: 250 } } }),
+    );
+    loudness.value ??= (await ask(api.GET("/episodes/{episode}/loudness", { params }))).integrated;
+  } catch {
+    loudness.value = SILENCE; // the row stays usable; opening the episode says what is wrong
+  }
+});
+</script>
+
+<template>
+  <li>
+    <router-link :to="`/episodes/${episode.id}`" class="row">
+      <span class="number figures">{{ episode.number }}</span>
+      <span class="what">
+        <span class="name cut" :title="episode.title">{{ episode.title }}</span>
+        <span class="soft">changed {{ whenText(episode.changed) }}</span>
+      </span>
+      <Silhouette :outline="outline" :width="250" :height="36" />
+      <span class="figures">{{ empty ? "empty" : timeText(episode.length, 0) }}</span>
+      <span class="figures loudness">
+        <template v-if="loudness !== undefined">{{
+          loudness > SILENCE ? `${figure(loudness)} LUFS` : "silent"
+        }}</template>
+        <template v-else-if="!empty">measuring…</template>
+      </span>
+      <span class="state" :class="{ done: episode.mixdowns > 0 }">{{ episode.mixdowns > 0 ? "Mixed down" : "" }}</span>
+    </router-link>
+    <button class="remove" :aria-label="`Remove ${episode.title}`" title="Remove the episode" @click="$emit('remove')">
+      <Trash2 :size="16" />
+    </button>
+  </li>
+</template>
+
+<style scoped>
+li {
+  display: flex;
+  align-items: center;
+  border-bottom: 1px solid var(--rule);
+}
+.row {
+  flex: 1;
+  min-width: 0;
+  display: grid;
+  grid-template-columns: 44px minmax(120px, 1fr) 250px 70px 110px 92px;
+  gap: 16px;
+  align-items: center;
+  padding: 14px 8px;
+  color: inherit;
+  text-decoration: none;
+}
+.row:hover {
+  background: var(--sheet);
+}
+.number {
+  font-size: 19px;
+  font-weight: 600;
+  color: var(--ink-soft);
+}
+.what {
+  display: grid;
+  min-width: 0;
+  font-size: 12px;
+}
+.name {
+  font-size: 15px;
+  font-weight: 700;
+}
+.figures {
+  font-weight: 600;
+}
+.loudness {
+  white-space: nowrap;
+}
+.state.done {
+  padding: 2px 10px;
+  border: 1px solid var(--voice);
+  border-radius: 12px;
+  color: var(--voice);
+  font-size: 12px;
+  justify-self: start;
+  white-space: nowrap;
+}
+.remove {
+  padding: 8px;
+  border: 0;
+  background: none;
+  color: var(--ink-soft);
+  cursor: pointer;
+}
+</style>

@@ -1,0 +1,275 @@
+<script setup lang="ts">
+import { ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElMessage, ElMessageBox } from "element-plus";
+import { MoreHorizontal } from "lucide-vue-next";
+import { computed, onMounted, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { api, ask, type Refusal, type Schema } from "../api/client";
+import EpisodeRow from "./EpisodeRow.vue";
+
+const props = defineProps<{ show?: string }>();
+const router = useRouter();
+const shows = ref<Schema["Show"][]>();
+const episodes = ref<Schema["Episode"][]>();
+const problem = ref("");
+const search = ref("");
+const asking = ref<"show" | "episode" | "rename-show">();
+const name = ref("");
+
+const current = computed(() => shows.value?.find((s) => s.id === props.show) ?? shows.value?.[0]);
+const found = computed(() => {
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
+  return (episodes.value ?? []).filter((e) => words.every((w) => `${e.number} ${e.title}`.toLowerCase().includes(w)));
+});
+const questions = {
+  show: { title: "New show", label: "What is the show called?", done: "Make the show" },
+  episode: { title: "New episode", label: "What is the episode called?", done: "Make the episode" },
+  "rename-show": { title: "Rename the show", label: "What is the show called?", done: "Rename" },
+};
+
+async function load(): Promise<void> {
+  try {
+    shows.value = (await ask(api.GET("/shows"))) ?? [];
+    problem.value = "";
+  } catch (error) {
+    problem.value = (error as Refusal).message;
+  }
+}
+
+async function loadEpisodes(): Promise<void> {
+  const show = current.value?.id;
+  episodes.value = undefined;
+  if (!show) return;
+  try {
+    episodes.value = (await ask(api.GET("/shows/{show}/episodes", { params: { path: { show } } }))) ?? [];
+  } catch (error) {
+    problem.value = (error as Refusal).message;
+  }
+}
+
+function question(what: "show" | "episode" | "rename-show"): void {
+  name.value = what === "rename-show" ? (current.value?.name ?? "") : "";
+  asking.value = what;
+}
+
+async function answer(): Promise<void> {
+  const what = asking.value;
+  if (!what || !name.value.trim()) return;
+  try {
+    if (what === "show") {
+      const made = await ask(api.POST("/shows", { body: { name: name.value } }));
+      await load();
+      await router.push(`/shows/${made.id}`);
+    } else if (what === "episode") {
+      const path = { show: current.value!.id };
+      const made = await ask(api.POST("/shows/{show}/episodes", { params: { path }, body: { title: name.value } }));
+      await router.push(`/episodes/${made.id}`);
+    } else {
+      await ask(
+        api.PATCH("/shows/{show}", { params: { path: { show: current.value!.id } }, body: { name: name.value } }),
+      );
+      await load();
+    }
+    asking.value = undefined;
+  } catch (error) {
+    ElMessage.error((error as Refusal).message);
+  }
+}
+
+async function remove(episode: Schema["Episode"]): Promise<void> {
+  try {
+    await ElMessageBox.confirm(
+      `“${episode.title}” is removed with its history and its mixdowns. The sounds stay with the show.`,
+      "Remove this episode?",
+      { confirmButtonText: "Remove the episode", cancelButtonText: "Keep it", type: "warning" },
+    );
+  } catch {
+    return;
+  }
+  try {
+    await ask(api.DELETE("/episodes/{episode}", { params: { path: { episode: episode.id } } }));
+  } catch (error) {
+    ElMessage.error((error as Refusal).message);
+  }
+  await loadEpisodes();
+}
+
+onMounted(load);
+watch(() => current.value?.id, loadEpisodes);
+</script>
+
+<template>
+  <div class="shelf">
+    <header>
+      <h1 class="brand">ruvel</h1>
+      <el-input v-model="search" class="search" clearable placeholder="Find an episode" aria-label="Find an episode" />
+    </header>
+    <nav aria-label="Shows">
+      <h2>Shows</h2>
+      <router-link
+        v-for="show in shows"
+        :key="show.id"
+        :to="`/shows/${show.id}`"
+        class="show"
+        :class="{ current: show.id === current?.id }"
+        :aria-current="show.id === current?.id ? 'page' : undefined"
+      >
+        <span class="name cut" :title="show.name">{{ show.name }}</span>
+        <span class="soft">{{ show.episodes === 1 ? "1 episode" : `${show.episodes} episodes` }}</span>
+      </router-link>
+      <button class="plain-button" @click="question('show')">New show</button>
+    </nav>
+    <main>
+      <p v-if="problem" class="problem" role="alert">
+        {{ problem }} <button class="plain-button" @click="load">Try again</button>
+      </p>
+      <template v-else-if="current">
+        <div class="title">
+          <h2 class="cut" :title="current.name">{{ current.name }}</h2>
+          <el-dropdown trigger="click" @command="question('rename-show')">
+            <button class="more" aria-label="More for this show"><MoreHorizontal :size="18" /></button>
+            <template #dropdown>
+              <el-dropdown-menu><el-dropdown-item>Rename the show</el-dropdown-item></el-dropdown-menu>
+            </template>
+          </el-dropdown>
+          <button class="plain-button filled" @click="question('episode')">New episode</button>
+        </div>
+        <p v-if="!episodes" class="soft waiting">Fetching the episodes…</p>
+        <div v-else-if="episodes.length === 0" class="empty">
+          <p>There is no episode in this show yet.</p>
+          <button class="plain-button filled" @click="question('episode')">Make the first episode</button>
+        </div>
+        <p v-else-if="found.length === 0" class="empty">No episode matches “{{ search }}”.</p>
+        <ul v-else>
+          <EpisodeRow v-for="e in found" :key="e.id" :episode="e" @remove="remove(e)" />
+        </ul>
+      </template>
+      <div v-else-if="shows" class="empty">
+        <p>A show keeps its episodes and their sounds together. Make one to begin.</p>
+        <button class="plain-button filled" @click="question('show')">Make the first show</button>
+      </div>
+    </main>
+
+    <el-dialog
+      :model-value="asking !== undefined"
+      :title="asking && questions[asking].title"
+      width="420"
+      @close="asking = undefined"
+    >
+      <form @submit.prevent="answer">
+        <label for="new-name">{{ asking && questions[asking].label }}</label>
+        <el-input id="new-name" v-model="name" maxlength="200" autofocus />
+        <div class="answers">
+          <button type="button" class="plain-button" @click="asking = undefined">Cancel</button>
+          <button type="submit" class="plain-button filled" :disabled="!name.trim()">
+            {{ asking && questions[asking].done }}
+          </button>
+        </div>
+      </form>
+    </el-dialog>
+  </div>
+</template>
+
+<style scoped>
+.shelf {
+  display: grid;
+  grid-template: var(--header-height) 1fr / 264px 1fr;
+  height: 100%;
+}
+header {
+  grid-column: 1 / 3;
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  padding: 0 18px;
+  background: var(--sheet);
+  border-bottom: 1px solid var(--rule-strong);
+}
+.brand {
+  font-size: 18px;
+}
+.search {
+  width: 320px;
+}
+nav {
+  padding: 20px 18px;
+  background: var(--sheet);
+  border-right: 1px solid var(--rule-strong);
+  overflow-y: auto;
+}
+nav h2 {
+  margin: 0 10px 8px;
+  font-size: 12px;
+  font-weight: 400;
+  color: var(--ink-soft);
+}
+.show {
+  display: grid;
+  padding: 8px 10px;
+  margin-bottom: 6px;
+  border-left: 3px solid transparent;
+  border-radius: var(--radius);
+  color: inherit;
+  text-decoration: none;
+  font-size: 12px;
+}
+.show.current {
+  border-left-color: var(--ink);
+  background: var(--paper);
+}
+.show .name {
+  font-size: 14px;
+  font-weight: 700;
+}
+nav .plain-button {
+  margin: 10px;
+}
+main {
+  padding: 20px 30px;
+  overflow-y: auto;
+}
+.title {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  margin-bottom: 14px;
+}
+.title h2 {
+  font-size: 24px;
+}
+.title .filled {
+  margin-left: auto;
+  flex: none;
+}
+.more {
+  display: grid;
+  padding: 4px;
+  border: 0;
+  background: none;
+  cursor: pointer;
+}
+ul {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+.empty {
+  display: grid;
+  justify-items: center;
+  gap: 16px;
+  padding: 90px 20px;
+  text-align: center;
+}
+.problem {
+  color: var(--alarm);
+}
+.answers {
+  display: flex;
+  justify-content: flex-end;
+  gap: 8px;
+  margin-top: 18px;
+}
+label {
+  display: block;
+  margin-bottom: 6px;
+}
+</style>

@@ -1,0 +1,225 @@
+import { applyPatch, type Operation } from "fast-json-patch";
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef } from "vue";
+import { api, ask, Refusal, type Op, type Schema } from "../api/client";
+
+type Change = Schema["ChangeEvent"];
+
+interface Waiting {
+  op: Op;
+  gesture?: string;
+  done: (change: Change | undefined) => void;
+}
+
+/** The session on the desk: the server's document, kept up to date, and the edits on their way to it. */
+export const useDesk = defineStore("desk", () => {
+  const episode = ref<Schema["Episode"]>();
+  const showName = ref("");
+  const document = ref<Schema["Document"]>();
+  const version = ref(0);
+  const undoName = ref("");
+  const redoName = ref("");
+  const keptAt = ref("");
+  const problem = ref<Refusal>();
+  const loadProblem = ref<Refusal>();
+  const sounds = ref<Schema["LibrarySound"][]>([]);
+  const jobs = ref<Record<string, Schema["JobEvent"]>>({});
+  const mixdowns = ref<Schema["Mixdown"][]>([]);
+  const targets = ref<Schema["Target"][]>([]);
+  const formats = ref<Schema["Format"][]>([]);
+  const connected = ref(true);
+
+  const waiting: Waiting[] = [];
+  const busy = ref(false);
+  const events = shallowRef<EventSource>();
+
+  const length = computed(() => {
+    let end = 0;
+    for (const track of document.value?.tracks ?? []) {
+      for (const clip of Object.values(track.clips)) end = Math.max(end, clip.start + clip.length);
+    }
+    return end;
+  });
+  const target = computed(() => targets.value.find((t) => t.key === document.value?.target));
+
+  function soundOf(id: string): Schema["LibrarySound"] | undefined {
+    return sounds.value.find((s) => s.id === id);
+  }
+
+  async function open(id: string): Promise<void> {
+    close();
+    try {
+      await reload(id);
+      const show = episode.value!.show;
+      const path = { params: { path: { show } } };
+      const [list, running, files, goals, kinds] = await Promise.all([
+        ask(api.GET("/shows/{show}/sounds", path)),
+        ask(api.GET("/shows/{show}/jobs", path)),
+        ask(api.GET("/episodes/{episode}/mixdowns", { params: { path: { episode: id } } })),
+        ask(api.GET("/targets")),
+        ask(api.GET("/formats")),
+      ]);
+      sounds.value = list ?? [];
+      mixdowns.value = files ?? [];
+      targets.value = goals ?? [];
+      formats.value = kinds ?? [];
+      for (const job of running ?? []) jobs.value[job.id] = job;
+      follow(id);
+    } catch (error) {
+      loadProblem.value = error as Refusal;
+    }
+  }
+
+  function close(): void {
+    events.value?.close();
+    events.value = undefined;
+    document.value = episode.value = problem.value = loadProblem.value = undefined;
+    sounds.value = [];
+    mixdowns.value = [];
+    jobs.value = {};
+    waiting.length = 0;
+  }
+
+  async function reload(id: string): Promise<void> {
+    const desk = await ask(api.GET("/episodes/{episode}", { params: { path: { episode: id } } }));
+    episode.value = desk.episode;
+    showName.value = desk.showName;
+    document.value = desk.document;
+    version.value = desk.version;
+    undoName.value = desk.undo;
+    redoName.value = desk.redo;
+    keptAt.value = desk.episode.changed;
+  }
+
+  /** Takes in a change, whether it was made in this window or in another. */
+  function take(change: Change): void {
+    const id = episode.value?.id;
+    if (!id || change.episode !== id || change.version <= version.value) return;
+    if (change.version > version.value + 1) {
+      void reload(id);
+      return;
+    }
+    applyPatch(document.value!, change.patch as Operation[]);
+    version.value = change.version;
+    undoName.value = change.undo;
+    redoName.value = change.redo;
+    keptAt.value = change.changed;
+  }
+
+  function follow(id: string): void {
+    const source = new EventSource(`/api/episodes/${id}/events`);
+    events.value = source;
+    source.onopen = () => (connected.value = true);
+    source.onerror = () => (connected.value = false);
+    source.onmessage = (message: MessageEvent<string>) => hear(JSON.parse(message.data) as Schema["Event"]);
+    source.addEventListener("beat", (message: MessageEvent<string>) => {
+      const beat = JSON.parse(message.data) as Schema["Beat"];
+      if (beat.version > version.value && !busy.value) void reload(id);
+    });
+  }
+
+  function hear(event: Schema["Event"]): void {
+    if (event.change) take(event.change);
+    if (event.job) jobs.value[event.job.id] = event.job;
+    if (event.sounds) void refreshSounds();
+    if (event.mixdowns) void refreshMixdowns();
+  }
+
+  async function refreshSounds(): Promise<void> {
+    const show = episode.value?.show;
+    if (show) sounds.value = (await ask(api.GET("/shows/{show}/sounds", { params: { path: { show } } }))) ?? [];
+  }
+
+  async function refreshMixdowns(): Promise<void> {
+    const id = episode.value?.id;
+    if (!id) return;
+    mixdowns.value = (await ask(api.GET("/episodes/{episode}/mixdowns", { params: { path: { episode: id } } }))) ?? [];
+  }
+
+  /**
+   * Sends an edit. They go one after the other; of the edits of one gesture that wait, the latest replaces those
+   * before it. Resolves when the edit has been kept, or with undefined if it was refused or replaced.
+   */
+  function edit(op: Op, gesture?: string): Promise<Change | undefined> {
+    return new Promise((done) => {
+      const last = waiting[waiting.length - 1];
+      if (gesture && last?.gesture === gesture && last.op.type === op.type) {
+        last.done(undefined);
+        waiting.pop();
+      }
+      waiting.push({ op, gesture, done });
+      void send();
+    });
+  }
+
+  async function send(): Promise<void> {
+    if (busy.value) return;
+    busy.value = true;
+    for (let next = waiting.shift(); next; next = waiting.shift()) {
+      next.done(await one(next));
+    }
+    busy.value = false;
+  }
+
+  async function one({ op, gesture }: Waiting): Promise<Change | undefined> {
+    const id = episode.value!.id;
+    for (let tries = 0; ; tries++) {
+      try {
+        const change = await ask(
+          api.POST("/episodes/{episode}/edits", {
+            params: { path: { episode: id } },
+            body: { base: version.value, gesture, op },
+          }),
+        );
+        take(change);
+        problem.value = undefined;
+        return change;
+      } catch (error) {
+        const refusal = error as Refusal;
+        if (refusal.code !== "version-conflict" || tries > 4) {
+          problem.value = refusal;
+          return undefined;
+        }
+        await reload(id);
+      }
+    }
+  }
+
+  async function travel(direction: "undo" | "redo"): Promise<void> {
+    const id = episode.value?.id;
+    if (!id) return;
+    try {
+      take(await ask(api.POST(`/episodes/{episode}/${direction}`, { params: { path: { episode: id } } })));
+    } catch (error) {
+      if (!(error as Refusal).code.startsWith("nothing-to-")) problem.value = error as Refusal;
+    }
+  }
+
+  return {
+    episode,
+    showName,
+    document,
+    version,
+    undoName,
+    redoName,
+    keptAt,
+    problem,
+    loadProblem,
+    sounds,
+    jobs,
+    mixdowns,
+    targets,
+    formats,
+    connected,
+    busy,
+    length,
+    target,
+    soundOf,
+    open,
+    close,
+    edit,
+    refreshMixdowns,
+    undo: () => travel("undo"),
+    redo: () => travel("redo"),
+  };
+});
