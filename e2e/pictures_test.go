@@ -1,0 +1,64 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// TestEveryViewCanBePictured opens the main views on the sample series. With
+// RUVEL_PICTURES naming a folder, as docs/screenshots/make does, it keeps a PNG of each.
+func TestEveryViewCanBePictured(t *testing.T) {
+	dir := os.Getenv("RUVEL_PICTURES")
+	if dir == "" {
+		dir = t.TempDir()
+	}
+	w := OpenWindow(t, base)
+	keep := func(name string) {
+		w.Picture(filepath.Join(dir, name+".png"))
+		info, err := os.Stat(filepath.Join(dir, name+".png"))
+		require.NoError(t, err)
+		require.Greater(t, info.Size(), int64(20000), "%s is an empty page", name)
+	}
+	w.Go("/")
+	w.UntilText("LUFS")
+	w.Until(`document.fonts.status === "loaded"`)
+	keep("shelf")
+	w.Click(`a[href^="/episodes/"]`)
+	w.Until(`document.querySelectorAll(".clip").length === 9`)
+	w.UntilText("−16.2")
+	settle(w)
+	w.Click(`[aria-label^="Harbour theme, bed"] .head`)
+	clickRuler(w, 0.13)
+	w.Until(`document.querySelector("[data-level=total]")?.innerText.includes("dB")`)
+	settle(w)
+	keep("desk-balance")
+	for _, stage := range []string{"Gather", "Arrange", "Deliver"} {
+		w.Press(stage)
+		settle(w)
+		keep("desk-" + map[string]string{"Gather": "gather", "Arrange": "arrange", "Deliver": "deliver"}[stage])
+	}
+}
+
+// settle waits until no waveform is on its way any more and what is there has been drawn.
+func settle(w *Window) {
+	w.t.Helper()
+	Eval[bool](w, `(async () => {
+		for (let calm = 0, before = -1; calm < 12; ) {
+			await new Promise(requestAnimationFrame);
+			const now = performance.getEntriesByType("resource").length;
+			calm = now === before ? calm + 1 : 0;
+			before = now;
+		}
+		return true;
+	})()`)
+}
+
+// clickRuler puts the playhead at a place of the ruler, from 0 to 1.
+func clickRuler(w *Window, at float64) {
+	w.t.Helper()
+	x, y := w.Find(".ruler").At(at, 0.8)
+	w.Drag(x, y, x, y)
+}

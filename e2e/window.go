@@ -1,0 +1,227 @@
+// Package e2e tries Ruvel as its users do: a real server, a real database and a real
+// browser, with pointer and keys.
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+)
+
+// patience is how long a window waits for something to show.
+const patience = 30 * time.Second
+
+// Window is a browser window of 1280x800.
+type Window struct {
+	t      testing.TB
+	ctx    context.Context
+	base   string
+	faults []string
+}
+
+// OpenWindow starts a browser on a server's address. What the page throws, or is
+// refused by its own security policy, fails the test at its end.
+func OpenWindow(t testing.TB, base string, flags ...chromedp.ExecAllocatorOption) *Window {
+	t.Helper()
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", false))
+	allocator, stop := chromedp.NewExecAllocator(context.Background(), append(options, flags...)...)
+	ctx, closeWindow := chromedp.NewContext(allocator)
+	w := &Window{t: t, ctx: ctx, base: base}
+	t.Cleanup(func() {
+		closeWindow()
+		stop()
+		require.Empty(t, w.faults, "what the page complained about")
+	})
+	w.watch()
+	w.Do(chromedp.EmulateViewport(1280, 800))
+	return w
+}
+
+// OpenSecond opens another tab of the same browser.
+func (w *Window) OpenSecond() *Window {
+	w.t.Helper()
+	ctx, closeTab := chromedp.NewContext(w.ctx)
+	second := &Window{t: w.t, ctx: ctx, base: w.base}
+	w.t.Cleanup(closeTab)
+	second.watch()
+	second.Do(chromedp.EmulateViewport(1280, 800))
+	return second
+}
+
+func (w *Window) watch() {
+	w.t.Helper()
+	require.NoError(w.t, chromedp.Listen(w.ctx, func(event any) {
+		switch e := event.(type) {
+		case *runtime.EventExceptionThrown:
+			w.faults = append(w.faults, e.ExceptionDetails.Text+" "+describe(e.ExceptionDetails.Exception))
+		case *runtime.EventConsoleAPICalled:
+			if e.Type == runtime.ConsoleAPICalledTypeError || e.Type == runtime.ConsoleAPICalledTypeWarning {
+				var words []string
+				for _, a := range e.Args {
+					words = append(words, describe(a))
+				}
+				w.faults = append(w.faults, strings.Join(words, " "))
+			}
+		}
+	}))
+}
+
+func describe(o *runtime.RemoteObject) string {
+	if o == nil {
+		return ""
+	}
+	return string(o.Value) + o.Description
+}
+
+// Do runs browser actions; an error ends the test.
+func (w *Window) Do(steps ...chromedp.Action[chromedp.Void]) {
+	w.t.Helper()
+	require.NoError(w.t, chromedp.Do(w.ctx, steps...))
+}
+
+// Go opens a path of the server.
+func (w *Window) Go(path string) {
+	w.t.Helper()
+	w.Do(chromedp.Navigate(w.base + path))
+}
+
+// Eval evaluates an expression in the page.
+func Eval[T any](w *Window, expression string) T {
+	w.t.Helper()
+	v, err := chromedp.Run(w.ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+	require.NoError(w.t, err, expression)
+	return v
+}
+
+// Until waits for an expression to become true.
+func (w *Window) Until(expression string) {
+	w.t.Helper()
+	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingTimeout(patience)))
+	if err != nil {
+		path := filepath.Join(os.TempDir(), "ruvel-e2e-"+strings.ReplaceAll(w.t.Name(), "/", "-")+".png")
+		w.Picture(path)
+		require.NoError(w.t, err, "waiting for %s; the window is in %s", expression, path)
+	}
+}
+
+// UntilText waits until a text can be read on the page.
+func (w *Window) UntilText(text string) {
+	w.t.Helper()
+	w.Until(fmt.Sprintf("document.body.innerText.includes(%q)", text))
+}
+
+// Box is where an element is on the screen.
+type Box struct{ X, Y, Width, Height float64 }
+
+// At is a place in the box, from 0 to 1 either way.
+func (b Box) At(x, y float64) (float64, float64) { return b.X + b.Width*x, b.Y + b.Height*y }
+
+// Find waits for an element and says where it is. The first of several counts.
+func (w *Window) Find(css string) Box {
+	w.t.Helper()
+	w.Until(fmt.Sprintf("document.querySelector(%q)", css))
+	return Eval[Box](w, fmt.Sprintf(`(() => { const e = document.querySelector(%q); e.scrollIntoView({block: "nearest"}); const r = e.getBoundingClientRect(); return {X: r.x, Y: r.y, Width: r.width, Height: r.height} })()`, css))
+}
+
+// Button is the selector of a button by its accessible name; it marks the element.
+func (w *Window) Button(name string) string {
+	w.t.Helper()
+	find := fmt.Sprintf(`[...document.querySelectorAll("button, a, [role=menuitem], label.el-radio-button")].find(b => b.offsetParent && !b.disabled && ((b.getAttribute("aria-label") ?? b.innerText).trim() === %q))`, name)
+	w.Until(find)
+	Eval[bool](w, fmt.Sprintf(`(() => { document.querySelectorAll("[data-found]").forEach(e => e.removeAttribute("data-found")); %s.setAttribute("data-found", ""); return true })()`, find))
+	return "[data-found]"
+}
+
+// Press clicks the button with a name.
+func (w *Window) Press(name string) {
+	w.t.Helper()
+	w.Click(w.Button(name))
+}
+
+// Click clicks the middle of an element.
+func (w *Window) Click(css string) {
+	w.t.Helper()
+	x, y := w.Find(css).At(0.5, 0.5)
+	w.Do(chromedp.MouseClickXY(x, y))
+}
+
+// Drag moves the pointer from one place to another in steps, as a hand does.
+func (w *Window) Drag(x, y, toX, toY float64, modifiers ...chromedp.Modifier) {
+	w.t.Helper()
+	with := func(p *input.DispatchMouseEventParams) {
+		p.Button, p.Buttons, p.ClickCount = input.MouseButtonLeft, 1, 1
+		for _, m := range modifiers {
+			chromedp.ButtonModifiers(m)(p)
+		}
+	}
+	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y), chromedp.MouseEvent(chromedp.MousePressed, x, y, with))
+	const steps = 8
+	for i := 1.0; i <= steps; i++ {
+		w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x+(toX-x)*i/steps, y+(toY-y)*i/steps, with))
+	}
+	w.Do(chromedp.MouseEvent(chromedp.MouseReleased, toX, toY, with))
+}
+
+// Drop drops files from outside on a place of the page.
+func (w *Window) Drop(x, y float64, files ...string) {
+	w.t.Helper()
+	data := &input.DragData{Items: []*input.DragDataItem{}, Files: files, DragOperationsMask: 1}
+	for _, kind := range []input.DispatchDragEventType{
+		input.DispatchDragEventTypeDragEnter, input.DispatchDragEventTypeDragOver, input.DispatchDragEventTypeDrop,
+	} {
+		_, err := chromedp.Call(w.ctx, input.DispatchDragEvent, input.DispatchDragEventParams{Type: kind, X: x, Y: y, Data: data})
+		require.NoError(w.t, err)
+	}
+}
+
+// Key presses keys one after the other.
+func (w *Window) Key(keys string, modifiers ...chromedp.Modifier) {
+	w.t.Helper()
+	w.Do(chromedp.KeyEvent(keys, chromedp.KeyModifiers(modifiers...)))
+}
+
+// Type replaces what stands in a field and confirms it.
+func (w *Window) Type(css, text string) {
+	w.t.Helper()
+	w.Click(css)
+	w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).select()`, css)), chromedp.KeyEvent(text), chromedp.KeyEvent(kb.Enter))
+}
+
+// Picture writes a PNG of the window.
+func (w *Window) Picture(path string) {
+	w.t.Helper()
+	data, err := chromedp.Run(w.ctx, chromedp.CaptureScreenshot())
+	require.NoError(w.t, err)
+	require.NoError(w.t, os.WriteFile(path, data, 0o644))
+}
+
+// DownloadsTo makes downloads go into a folder.
+func (w *Window) DownloadsTo(dir string) {
+	w.t.Helper()
+	_, err := chromedp.CallBrowser(w.ctx, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{
+		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: dir,
+	})
+	require.NoError(w.t, err)
+}
+
+// OnNewPage runs a script before those of every page opened from now on.
+func (w *Window) OnNewPage(script string) {
+	w.t.Helper()
+	_, err := chromedp.Call(w.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+	require.NoError(w.t, err)
+}
