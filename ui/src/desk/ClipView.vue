@@ -213,7 +213,7 @@ canvas {
 }
 .edge {
   position: absolute;
-  top: 18px;
+  top: 31px; /* below the grips of the fades */
   bottom: 0;
   width: 6px;
   cursor: ew-resize;

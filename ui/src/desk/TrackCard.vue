@@ -155,8 +155,7 @@ function select(): void {
   font-size: 12px;
 }
 .card.chosen {
-  background: linear-gradient(90deg, var(--paper), var(--sheet));
-  box-shadow: inset 0 0 0 1px var(--rule-strong);
+  background: var(--paper);
 }
 .card.voice {
   border-left-color: var(--voice);
