@@ -60,7 +60,9 @@ func dropped(t testing.TB) (voice, music string) {
 	return voice, music
 }
 
-func desk(t testing.TB, episode string) server.Desk { return get[server.Desk](t, "/api/episodes/"+episode) }
+func desk(t testing.TB, episode string) server.Desk {
+	return get[server.Desk](t, "/api/episodes/"+episode)
+}
 
 // clipNamed finds a clip by its name.
 func clipNamed(t testing.TB, d session.Document, name string) (track session.Track, id string, clip session.Clip) {

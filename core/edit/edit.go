@@ -44,10 +44,25 @@ func Apply(doc session.Document, op Op, catalogue Catalogue) (session.Document, 
 // Ops lists an empty operation of every type, for decoding and for the API's description.
 func Ops() []Op {
 	return []Op{
-		AddTrack{}, SetTrack{}, MoveTrack{}, RemoveTrack{},
-		InsertClip{}, MoveClips{}, TrimClip{}, SplitClips{}, CopyClips{}, RemoveClips{}, SetClip{}, SetFades{},
-		AddPoint{}, MovePoint{}, RemovePoints{},
-		AddMarker{}, SetMarker{}, RemoveMarker{}, SetTarget{},
+		AddTrack{},
+		SetTrack{},
+		MoveTrack{},
+		RemoveTrack{},
+		InsertClip{},
+		MoveClips{},
+		TrimClip{},
+		SplitClips{},
+		CopyClips{},
+		RemoveClips{},
+		SetClip{},
+		SetFades{},
+		AddPoint{},
+		MovePoint{},
+		RemovePoints{},
+		AddMarker{},
+		SetMarker{},
+		RemoveMarker{},
+		SetTarget{},
 	}
 }
 

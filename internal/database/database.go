@@ -148,8 +148,10 @@ func (s *Server) run(dir, data string, owner *user.User, port int, password stri
 		"--socket=" + filepath.Join(sockets, "s"), "--pid-file=" + filepath.Join(sockets, "pid"), "--init-file=" + first,
 		"--innodb-buffer-pool-size=128M", "--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
 	}
+	// The server is asked to end when our process dies, and does not hear the terminal's Ctrl+C itself. It must
+	// be started as its user: were it to change to it, it would lose that tie.
+	attributes := &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
 	if owner != nil {
-		args = append(args, "--user="+owner.Username)
 		uid, _ := strconv.Atoi(owner.Uid)
 		gid, _ := strconv.Atoi(owner.Gid)
 		for _, path := range []string{sockets, first} {
@@ -157,11 +159,11 @@ func (s *Server) run(dir, data string, owner *user.User, port int, password stri
 				return err
 			}
 		}
+		attributes.Credential = &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}
 	}
 	s.cmd = exec.Command("mariadbd", args...)
 	s.cmd.Stdout, s.cmd.Stderr = log, log
-	// The server is asked to end when our process dies, and does not hear the terminal's Ctrl+C itself.
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
+	s.cmd.SysProcAttr = attributes
 	started := make(chan error)
 	go func() {
 		runtime.LockOSThread() // Pdeathsig watches the thread that started the process

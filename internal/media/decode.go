@@ -64,7 +64,7 @@ func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) er
 		return n, ctx.Err()
 	case n == 0:
 		return 0, Unreadable("not-a-sound", "Nothing in this file could be decoded.")
-	case n < info.Expected-slack:
+	case n < info.Expected-slack && !info.Guessed:
 		return n, Unreadable("truncated", "The file breaks off: it should be %v long, but only %v could be read. Copy it again from where it came from.", info.Expected, n)
 	case waitErr != nil:
 		return n, Unreadable("broken", "The file is damaged: %v", failure(waitErr, &log))

@@ -22,6 +22,7 @@ type Info struct {
 	Channels int               // 1 or 2: more are folded down to 2
 	Rate     int               // hertz, as recorded
 	Expected audio.Frames      // at 48 kHz, as far as the file states it; 0 if it does not
+	Guessed  bool              // Expected is only estimated from the file's size
 	Tags     map[string]string // lower-case keys
 }
 
@@ -48,7 +49,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	}
 	var log, out bytes.Buffer
 	cmd := command(ctx, filepath.Dir(path), "ffprobe", append(append([]string{}, guard...),
-		"-show_entries", "stream=codec_type,channels,sample_rate,duration:stream_tags:format=format_name,duration:format_tags", "-of", "json", path)...)
+		"-v", "warning", "-show_entries", "stream=codec_type,channels,sample_rate,duration:stream_tags:format=format_name,duration:format_tags", "-of", "json", path)...)
 	cmd.Stdout, cmd.Stderr = &out, &log
 	if err := cmd.Run(); err != nil {
 		if ctx.Err() != nil {
@@ -65,7 +66,9 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	}
 	for _, s := range p.Streams {
 		if s.Type == "audio" && s.Channels > 0 {
-			return info(p, s.Channels, s.Rate, s.Duration, s.Tags, path)
+			i, err := info(p, s.Channels, s.Rate, s.Duration, s.Tags, path)
+			i.Guessed = strings.Contains(log.String(), "Estimating duration from bitrate")
+			return i, err
 		}
 	}
 	if len(p.Streams) > 0 {

@@ -27,7 +27,6 @@ import (
 //	float32 true peak of the right channel
 //	float32 momentary loudness, LUFS
 //	float32 short-term loudness, LUFS
-const headLength = 32
 
 // Pace of the stream: a little at once so that sound begins, then ahead of the
 // listener by no more than a second and a half, so that little is thrown away when something changes.

@@ -37,7 +37,7 @@ type House struct {
 }
 
 // Start brings up the database, the queue and the workers. Close ends them again.
-func Start(ctx context.Context, set Settings) (h *House, err error) {
+func Start(ctx context.Context, set Settings) (*House, error) {
 	if err := media.CheckTools(); err != nil {
 		return nil, err
 	}
@@ -49,41 +49,45 @@ func Start(ctx context.Context, set Settings) (h *House, err error) {
 		return nil, err
 	}
 	workCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	h = &House{Server: &Server{MaxUpload: 4 << 30}, stop: stop, worked: make(chan error, 1)}
-	defer func() {
-		if err != nil {
-			close(h.worked)
-			h.Close()
-		}
-	}()
+	h := &House{Server: &Server{MaxUpload: 4 << 30}, stop: stop, worked: make(chan error, 1)}
+	if err := h.furnish(ctx, data, set); err != nil {
+		close(h.worked)
+		h.Close()
+		return nil, err
+	}
+	go func() { h.worked <- h.Worker.Run(workCtx) }()
+	return h, nil
+}
+
+// furnish brings up what the server rests on, one after the other.
+func (h *House) furnish(ctx context.Context, data string, set Settings) (err error) {
 	dsn := set.Database
 	if dsn == "" {
 		if h.private, err = database.Start(ctx, filepath.Join(data, "database")); err != nil {
-			return nil, err
+			return err
 		}
 		if dsn, err = h.private.DSN(ctx, "ruvel"); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	if h.Store, err = store.Open(ctx, dsn); err != nil {
-		return nil, err
+		return err
 	}
 	if h.Bucket, err = fileblob.OpenBucket(filepath.Join(data, "originals"), &fileblob.Options{
 		CreateDir: true, NoTempDir: true, Metadata: fileblob.MetadataDontWrite,
 	}); err != nil {
-		return nil, fmt.Errorf("open the folder of originals: %w", err)
+		return fmt.Errorf("open the folder of originals: %w", err)
 	}
 	cache := filepath.Join(data, "cache")
 	if h.Sounds, err = sounds.New(h.Bucket, cache); err != nil {
-		return nil, err
+		return err
 	}
 	h.Sounds.KeepFree = set.KeepFree
 	if h.Queue, err = work.NewQueue(ctx, filepath.Join(data, "queue"), set.NATS); err != nil {
-		return nil, err
+		return err
 	}
 	h.Worker = &work.Worker{Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Dir: cache}
-	go func() { h.worked <- h.Worker.Run(workCtx) }()
-	return h, nil
+	return nil
 }
 
 // writable says in words why a folder cannot be used.

@@ -106,15 +106,15 @@ watch(() => current.value?.id, loadEpisodes);
     <nav aria-label="Shows">
       <h2>Shows</h2>
       <router-link
-        v-for="show in shows"
-        :key="show.id"
-        :to="`/shows/${show.id}`"
+        v-for="s in shows"
+        :key="s.id"
+        :to="`/shows/${s.id}`"
         class="show"
-        :class="{ current: show.id === current?.id }"
-        :aria-current="show.id === current?.id ? 'page' : undefined"
+        :class="{ current: s.id === current?.id }"
+        :aria-current="s.id === current?.id ? 'page' : undefined"
       >
-        <span class="name cut" :title="show.name">{{ show.name }}</span>
-        <span class="soft">{{ show.episodes === 1 ? "1 episode" : `${show.episodes} episodes` }}</span>
+        <span class="name cut" :title="s.name">{{ s.name }}</span>
+        <span class="soft">{{ s.episodes === 1 ? "1 episode" : `${s.episodes} episodes` }}</span>
       </router-link>
       <button class="plain-button" @click="question('show')">New show</button>
     </nav>

@@ -1,0 +1,404 @@
+package server_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/audio"
+	"ruvel/internal/server"
+	"ruvel/internal/work"
+	"ruvel/testkit"
+)
+
+var (
+	base string
+	data string
+)
+
+func TestMain(m *testing.M) { os.Exit(run(m)) }
+
+func run(m *testing.M) int {
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	var err error
+	data, err = os.MkdirTemp("", "ruvel-server")
+	check(err)
+	defer os.RemoveAll(data)
+	check(os.Chmod(data, 0o755))
+	house, err := server.Start(ctx, server.Settings{Data: data})
+	check(err)
+	defer house.Close()
+	house.MaxUpload = 20 << 20
+	l, err := server.Listen(0)
+	check(err)
+	base = fmt.Sprintf("http://127.0.0.1:%d/api", l.Addr().(*net.TCPAddr).Port)
+	served := make(chan error, 1)
+	go func() { served <- house.Serve(ctx, l) }()
+	code := m.Run()
+	cancel()
+	<-served
+	return code
+}
+
+func check(err error) {
+	if err != nil {
+		panic(err)
+	}
+}
+
+// call sends a request and gives the status and the answer's bytes.
+func call(t testing.TB, method, path string, body any, headers ...string) (int, http.Header, []byte) {
+	t.Helper()
+	var in io.Reader
+	switch b := body.(type) {
+	case nil:
+	case []byte:
+		in = bytes.NewReader(b)
+	default:
+		raw, err := json.Marshal(b)
+		require.NoError(t, err)
+		in = bytes.NewReader(raw)
+	}
+	r, err := http.NewRequestWithContext(t.Context(), method, base+path, in)
+	require.NoError(t, err)
+	if in != nil {
+		r.Header.Set("Content-Type", "application/json")
+	}
+	for i := 0; i < len(headers); i += 2 {
+		r.Header.Set(headers[i], headers[i+1])
+	}
+	answer, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	out, err := io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	return answer.StatusCode, answer.Header, out
+}
+
+// want sends a request that must go well and decodes the answer.
+func want[T any](t testing.TB, method, path string, body any) (v T) {
+	t.Helper()
+	status, _, out := call(t, method, path, body)
+	require.Less(t, status, 300, "%s %s: %s", method, path, out)
+	if len(out) > 0 {
+		require.NoError(t, json.Unmarshal(out, &v), string(out))
+	}
+	return v
+}
+
+// refused sends a request that must be refused and gives the problem's code and sentence.
+func refused(t testing.TB, status int, method, path string, body any, headers ...string) (code, detail string) {
+	t.Helper()
+	got, header, out := call(t, method, path, body, headers...)
+	require.Equal(t, status, got, string(out))
+	assert.Equal(t, "application/problem+json", header.Get("Content-Type"))
+	var p struct {
+		Code   string `json:"code"`
+		Detail string `json:"detail"`
+		Status int    `json:"status"`
+		Title  string `json:"title"`
+	}
+	require.NoError(t, json.Unmarshal(out, &p), string(out))
+	assert.Equal(t, status, p.Status)
+	assert.NotEmpty(t, p.Title)
+	return p.Code, p.Detail
+}
+
+type named struct{ ID string }
+
+// newEpisode makes a show and an episode.
+func newEpisode(t testing.TB) (show, episode string) {
+	t.Helper()
+	show = want[named](t, "POST", "/shows", map[string]any{"name": "Harbour Hours"}).ID
+	return show, want[named](t, "POST", "/shows/"+show+"/episodes", map[string]any{"title": "The Last Fog Signal"}).ID
+}
+
+func do(t testing.TB, episode string, base int64, op map[string]any) work.ChangeEvent {
+	t.Helper()
+	return want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": base, "op": op})
+}
+
+// ended waits until a job is not going on any more.
+func ended(t testing.TB, id string) work.JobEvent {
+	t.Helper()
+	var job work.JobEvent
+	require.Eventually(t, func() bool {
+		job = want[work.JobEvent](t, "GET", "/jobs/"+id, nil)
+		return job.State.Final()
+	}, 60*time.Second, 10*time.Millisecond)
+	return job
+}
+
+// imported imports a sound and places it in the episode.
+func imported(t testing.TB, show, episode, name string, pcm audio.PCM) {
+	t.Helper()
+	file, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", pcm))
+	require.NoError(t, err)
+	job := want[work.JobEvent](t, "POST", fmt.Sprintf("/shows/%s/sounds?file=%s.wav&episode=%s&start=48000", show, name, episode), file)
+	require.Equal(t, "done", string(ended(t, job.ID).State))
+}
+
+func TestAnImportedFileIsPlacedHeardAndMixedDown(t *testing.T) {
+	show, episode := newEpisode(t)
+	pcm := testkit.Noise(2, 0.25, 20*audio.Second, 6)
+	imported(t, show, episode, "theme", pcm)
+	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	require.Len(t, desk.Document.Tracks, 1)
+	assert.Equal(t, "music", string(desk.Document.Tracks[0].Part))
+	assert.Equal(t, "Insert “theme” at 0:01.00", desk.Undo)
+
+	heard := stream(t, episode, "from=0&to=144000")
+	require.Equal(t, 3*audio.Second, heard.Length())
+	assert.Zero(t, heard.Slice(0, audio.Second).Peak())
+	assert.Zero(t, testkit.MaxDifference(t, pcm.Slice(0, 2*audio.Second), heard.Slice(audio.Second, 3*audio.Second)))
+
+	job := want[work.JobEvent](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"format": "wav-32f", "channels": 2, "from": 48000})
+	require.Equal(t, "done", string(ended(t, job.ID).State))
+	list := want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
+	require.Len(t, list, 1)
+	assert.Equal(t, "01 The Last Fog Signal (part).wav", list[0].File)
+	_, header, file := call(t, "GET", "/mixdowns/"+list[0].ID+"/file?download=true", nil)
+	assert.Contains(t, header.Get("Content-Disposition"), "The Last Fog Signal")
+	assert.Equal(t, list[0].Bytes, int64(len(file)))
+	back := testkit.ReadAudio(t, testkit.WriteFile(t, "mix.wav", file), 2)
+	assert.Zero(t, testkit.MaxDifference(t, pcm, back))
+	loudness := want[server.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
+	assert.InDelta(t, loudness.Integrated, list[0].Loudness.Integrated, 0.1)
+	want[any](t, "DELETE", "/mixdowns/"+list[0].ID, nil)
+	refused(t, 404, "GET", "/mixdowns/"+list[0].ID+"/file", nil)
+}
+
+// stream reads the listening stream to its end, or as many blocks as given.
+func stream(t testing.TB, episode, query string, blocks ...int) audio.PCM {
+	t.Helper()
+	r, err := http.Get(base + "/episodes/" + episode + "/listen?" + query)
+	require.NoError(t, err)
+	defer r.Body.Close()
+	require.Equal(t, 200, r.StatusCode)
+	out := audio.NewPCM(2, 0)
+	var expected int64 = -1
+	for i := 0; len(blocks) == 0 || i < blocks[0]; i++ {
+		var head [32]byte
+		_, err := io.ReadFull(r.Body, head[:])
+		require.NoError(t, err)
+		frame, n := int64(binary.LittleEndian.Uint64(head[:])), int64(binary.LittleEndian.Uint32(head[8:]))
+		if n == 0 {
+			break
+		}
+		if expected >= 0 && !strings.Contains(query, "loop") {
+			require.Equal(t, expected, frame, "blocks follow one another")
+		}
+		expected = frame + n
+		raw := make([]byte, 8*n)
+		_, err = io.ReadFull(r.Body, raw)
+		require.NoError(t, err)
+		piece := testkit.Planar(raw, 2)
+		for c := range out {
+			out[c] = append(out[c], piece[c]...)
+		}
+	}
+	return out
+}
+
+func TestALoopGoesRoundWithoutAGap(t *testing.T) {
+	show, episode := newEpisode(t)
+	pcm := testkit.Noise(2, 0.25, 16*audio.Second, 6)
+	imported(t, show, episode, "theme", pcm)
+	heard := stream(t, episode, "from=60000&to=61000&loopFrom=59000&loop=true", 12)
+	for i := range 900 {
+		require.Equal(t, pcm[0][12000+i], heard[0][i])
+	}
+	for i := range 2000 {
+		require.Equal(t, pcm[0][11000+i], heard[0][1000+i], "second time round, frame %d", i)
+	}
+}
+
+func TestListeningWaitsForAVersionThatIsOnItsWay(t *testing.T) {
+	show, episode := newEpisode(t)
+	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 16*audio.Second, 6))
+	got := make(chan float32, 1)
+	go func() { got <- stream(t, episode, "from=60000&rev=3", 4).Peak() }()
+	do(t, episode, 2, map[string]any{"type": "set-track", "track": "t1", "mute": true})
+	assert.Zero(t, <-got)
+}
+
+func TestEditsAnswerWithPatchesAndConflictsWithTheCurrentVersion(t *testing.T) {
+	_, episode := newEpisode(t)
+	c := do(t, episode, 1, map[string]any{"type": "add-track", "part": "voice", "name": "Presenter"})
+	assert.Equal(t, int64(2), c.Version)
+	assert.Contains(t, string(c.Patch), "/tracks")
+	status, _, out := call(t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": 1, "op": map[string]any{"type": "add-track", "part": "voice"}})
+	assert.Equal(t, 409, status)
+	assert.Contains(t, string(out), `"current":2`)
+	c = want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
+	assert.Equal(t, "Add the track “Presenter”", c.Redo)
+	code, _ := refused(t, 409, "POST", "/episodes/"+episode+"/undo", nil)
+	assert.Equal(t, "nothing-to-undo", code)
+}
+
+func TestEveryRefusalIsAProblemInWords(t *testing.T) {
+	show, episode := newEpisode(t)
+	nowhere := "/episodes/01890000-0000-7000-8000-000000000000"
+	sound := strings.Repeat("a", 64)
+	edit := func(op string) []byte { return []byte(`{"base":1,"op":` + op + `}`) }
+	for _, c := range []struct {
+		name         string
+		status       int
+		method, path string
+		body         any
+		code         string
+	}{
+		{"no such address", 404, "GET", "/nowhere", nil, "not-found"},
+		{"no such episode", 404, "GET", nowhere, nil, "not-found"},
+		{"no such show", 404, "GET", "/shows/01890000-0000-7000-8000-000000000000/episodes", nil, "not-found"},
+		{"a malformed id", 422, "GET", "/episodes/12", nil, "bad-request"},
+		{"no name", 422, "POST", "/shows", map[string]any{"name": "  "}, "bad-request"},
+		{"no JSON", 400, "POST", "/shows", []byte("{"), "bad-request"},
+		{"an unknown edit", 422, "POST", "/episodes/" + episode + "/edits", edit(`{"type":"explode"}`), "bad-request"},
+		{"an edit of a missing clip", 422, "POST", "/episodes/" + episode + "/edits", edit(`{"type":"set-clip","clip":"c9"}`), "unknown-clip"},
+		{"a sound of nobody", 404, "GET", "/sounds/" + sound + "/audio", nil, "not-found"},
+		{"peaks of nobody", 404, "GET", "/sounds/" + sound + "/peaks/2", nil, "not-found"},
+		{"an id that is a path", 422, "GET", "/sounds/..%2f..%2fetc/peaks/2", nil, "bad-request"},
+		{"an empty file", 422, "POST", "/shows/" + show + "/sounds?file=a.wav", []byte{}, "empty-file"},
+		{"too large a file", 413, "POST", "/shows/" + show + "/sounds?file=a.wav", make([]byte, 21<<20), "too-large"},
+		{"a mixdown of nothing", 422, "POST", "/episodes/" + episode + "/mixdowns", map[string]any{"format": "mp3", "channels": 2}, "nothing-to-mix"},
+		{"an unknown format", 422, "POST", "/episodes/" + episode + "/mixdowns", map[string]any{"format": "tape", "channels": 2}, "unknown-format"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			code, detail := refused(t, c.status, c.method, c.path, c.body)
+			assert.Equal(t, c.code, code)
+			assert.NotEmpty(t, detail)
+		})
+	}
+}
+
+func TestAFileThatIsNoSoundFailsByItsNameAndLeavesNothing(t *testing.T) {
+	show, episode := newEpisode(t)
+	before := originals(t)
+	job := want[work.JobEvent](t, "POST", "/shows/"+show+"/sounds?file=notes.mp3&episode="+episode, []byte("not a sound, but a text about one"))
+	end := ended(t, job.ID)
+	require.NotNil(t, end.Problem)
+	assert.Equal(t, "not-a-sound", end.Problem.Code)
+	assert.True(t, strings.HasPrefix(end.Problem.Message, "notes.mp3: "), end.Problem.Message)
+	assert.Empty(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks)
+	assert.Empty(t, want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil))
+	assert.Equal(t, before, originals(t))
+}
+
+func originals(t testing.TB) int {
+	t.Helper()
+	all, err := filepath.Glob(filepath.Join(data, "originals", "*"))
+	require.NoError(t, err)
+	return len(all)
+}
+
+func TestACancelledJobLeavesNothing(t *testing.T) {
+	show, episode := newEpisode(t)
+	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 20*audio.Second, 6))
+	for i := range 8 { // long enough to be caught at work
+		do(t, episode, int64(2+i), map[string]any{"type": "copy-clips", "clips": []string{"c2"}, "start": (1 + i) * 48000 * 100})
+	}
+	job := want[work.JobEvent](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"format": "mp3", "channels": 2})
+	require.Eventually(t, func() bool { return want[work.JobEvent](t, "GET", "/jobs/"+job.ID, nil).State != "queued" }, 20*time.Second, time.Millisecond)
+	want[any](t, "POST", "/jobs/"+job.ID+"/cancel", nil)
+	assert.Equal(t, "cancelled", string(ended(t, job.ID).State))
+	require.Eventually(t, func() bool {
+		left, err := filepath.Glob(filepath.Join(data, "cache", "mixdown*"))
+		return err == nil && len(left) == 0
+	}, 20*time.Second, 10*time.Millisecond)
+	assert.Empty(t, want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil))
+}
+
+func TestASecondWindowIsToldOfEveryChange(t *testing.T) {
+	_, episode := newEpisode(t)
+	r, err := http.Get(base + "/episodes/" + episode + "/events")
+	require.NoError(t, err)
+	defer r.Body.Close()
+	lines := make(chan string, 100)
+	go func() {
+		defer close(lines)
+		buffer := make([]byte, 1<<16)
+		for {
+			n, err := r.Body.Read(buffer)
+			if err != nil {
+				return
+			}
+			lines <- string(buffer[:n])
+		}
+	}()
+	until := func(text string) {
+		for got := ""; !strings.Contains(got, text); {
+			select {
+			case line := <-lines:
+				got += line
+			case <-time.After(20 * time.Second):
+				require.Fail(t, "never told", text)
+			}
+		}
+	}
+	until(`"version":1`)
+	do(t, episode, 1, map[string]any{"type": "add-track", "part": "music"})
+	until(`"version":2`)
+	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
+	until(`"op":"remove"`)
+}
+
+func TestASoundCanBeHeardFromAnyByteAndIsRenamedAndRemoved(t *testing.T) {
+	show, episode := newEpisode(t)
+	pcm := testkit.Sine(1, 440, -6, 0, 2*audio.Second)
+	imported(t, show, episode, "tone", pcm)
+	sounds := want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil)
+	require.Len(t, sounds, 1)
+	assert.Equal(t, "voice", string(sounds[0].Part))
+	_, header, whole := call(t, "GET", "/sounds/"+sounds[0].ID+"/audio", nil)
+	assert.Equal(t, "audio/wav", header.Get("Content-Type"))
+	back := testkit.ReadAudio(t, testkit.WriteFile(t, "a.wav", whole), 1)
+	assert.Less(t, testkit.MaxDifference(t, pcm, back), 2.0/32768)
+	status, _, part := call(t, "GET", "/sounds/"+sounds[0].ID+"/audio", nil, "Range", "bytes=40-1043")
+	assert.Equal(t, 206, status)
+	assert.Equal(t, whole[40:1044], part)
+	_, _, peaks := call(t, "GET", "/sounds/"+sounds[0].ID+"/peaks/0?from=10&count=5", nil)
+	assert.Len(t, peaks, 20)
+	renamed := want[server.LibrarySound](t, "PATCH", "/shows/"+show+"/sounds/"+sounds[0].ID, map[string]any{"name": "A tone", "part": "effect"})
+	assert.Equal(t, "A tone", renamed.Name)
+	code, detail := refused(t, 409, "DELETE", "/shows/"+show+"/sounds/"+sounds[0].ID, nil)
+	assert.Equal(t, "sound-in-use", code)
+	assert.Contains(t, detail, "The Last Fog Signal")
+	want[any](t, "DELETE", "/episodes/"+episode, nil)
+	want[any](t, "DELETE", "/shows/"+show+"/sounds/"+sounds[0].ID, nil)
+}
+
+func TestAPageOfAnotherOriginCanDoNothing(t *testing.T) {
+	status, _, _ := call(t, "POST", "/shows", map[string]any{"name": "x"}, "Origin", "http://elsewhere.example", "Sec-Fetch-Site", "cross-site")
+	assert.Equal(t, 403, status)
+	r, err := http.Get(strings.TrimSuffix(base, "/api") + "/")
+	require.NoError(t, err)
+	defer r.Body.Close()
+	assert.Contains(t, r.Header.Get("Content-Security-Policy"), "script-src 'self'")
+	assert.Equal(t, "nosniff", r.Header.Get("X-Content-Type-Options"))
+}
+
+func TestStartingSaysInWordsWhatIsInTheWay(t *testing.T) {
+	file := testkit.WriteFile(t, "file", nil)
+	_, err := server.Start(t.Context(), server.Settings{Data: filepath.Join(file, "data")})
+	require.ErrorContains(t, err, "choose another with --data")
+	l, err := server.Listen(0)
+	require.NoError(t, err)
+	defer l.Close()
+	_, err = server.Listen(l.Addr().(*net.TCPAddr).Port)
+	require.ErrorContains(t, err, "choose another with --port")
+}

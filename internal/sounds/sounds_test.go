@@ -1,0 +1,163 @@
+package sounds_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gocloud.dev/blob/fileblob"
+
+	"ruvel/core/audio"
+	"ruvel/core/session"
+	"ruvel/internal/sounds"
+	"ruvel/testkit"
+)
+
+var ctx = context.Background()
+
+func library(t *testing.T, dir string) *sounds.Library {
+	t.Helper()
+	bucket, err := fileblob.OpenBucket(filepath.Join(dir, "originals"), &fileblob.Options{CreateDir: true, NoTempDir: true, Metadata: fileblob.MetadataDontWrite})
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = bucket.Close() })
+	l, err := sounds.New(bucket, filepath.Join(dir, "cache"))
+	require.NoError(t, err)
+	return l
+}
+
+func put(t *testing.T, l *sounds.Library, pcm audio.PCM) string {
+	t.Helper()
+	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", pcm))
+	require.NoError(t, err)
+	id, size, err := l.Put(ctx, bytes.NewReader(data))
+	require.NoError(t, err)
+	require.Equal(t, int64(len(data)), size)
+	return id
+}
+
+func files(t *testing.T, dir string) (names []string) {
+	t.Helper()
+	require.NoError(t, filepath.WalkDir(dir, func(path string, d os.DirEntry, err error) error {
+		if err == nil && !d.IsDir() {
+			names = append(names, path)
+		}
+		return err
+	}))
+	return names
+}
+
+func TestASoundIsKeptOnceAndReadBackExactly(t *testing.T) {
+	dir := t.TempDir()
+	l := library(t, dir)
+	pcm := testkit.Noise(2, 0.5, 3*audio.Second+77, 3)
+	id := put(t, l, pcm)
+	assert.Equal(t, id, put(t, l, pcm), "the same bytes have the same id")
+	assert.Len(t, files(t, filepath.Join(dir, "originals")), 1)
+	var told []float64
+	facts, err := l.Import(ctx, id, func(p float64) { told = append(told, p) })
+	require.NoError(t, err)
+	assert.Equal(t, 2, facts.Channels)
+	assert.Equal(t, pcm.Length(), facts.Loudness.Length)
+	assert.IsIncreasing(t, told)
+	c, err := l.Open(ctx, id)
+	require.NoError(t, err)
+	assert.Zero(t, testkit.MaxDifference(t, pcm, c.PCM))
+	k := c.Peaks.Between(0, pcm.Length())
+	assert.InDelta(t, 0.5, float64(k.High)/32767, 0.001)
+}
+
+func TestAWorkingCopyThatIsMissingOrDamagedIsMadeAnew(t *testing.T) {
+	dir := t.TempDir()
+	pcm := testkit.Noise(1, 0.5, audio.Second, 3)
+	id := put(t, library(t, dir), pcm)
+	for name, spoil := range map[string]func(folder string) error{
+		"never made":    func(string) error { return nil },
+		"removed":       os.RemoveAll,
+		"cut short":     func(f string) error { return os.Truncate(filepath.Join(f, "channel-0.f32"), 4000) },
+		"without peaks": func(f string) error { return os.Remove(filepath.Join(f, "peaks")) },
+		"odd peaks":     func(f string) error { return os.WriteFile(filepath.Join(f, "peaks"), []byte("RVPK"), 0o644) },
+	} {
+		t.Run(name, func(t *testing.T) {
+			require.NoError(t, spoil(filepath.Join(dir, "cache", id)))
+			l := library(t, dir)
+			var g sync.WaitGroup
+			for range 4 {
+				g.Go(func() {
+					c, err := l.Open(ctx, id)
+					if assert.NoError(t, err) {
+						assert.Equal(t, pcm.Length(), c.PCM.Length())
+					}
+				})
+			}
+			g.Wait()
+		})
+	}
+}
+
+func TestAnImportThatFailsLeavesNothingInTheCache(t *testing.T) {
+	dir := t.TempDir()
+	l := library(t, dir)
+	id, _, err := l.Put(ctx, strings.NewReader("no sound at all"))
+	require.NoError(t, err)
+	_, err = l.Import(ctx, id, func(float64) {})
+	var p session.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Empty(t, files(t, filepath.Join(dir, "cache")))
+	_, _, err = l.Put(ctx, strings.NewReader(""))
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "empty-file", p.Code)
+}
+
+func TestAnUploadThatBreaksOffLeavesNothing(t *testing.T) {
+	dir := t.TempDir()
+	l := library(t, dir)
+	broken := errors.New("connection lost")
+	_, _, err := l.Put(ctx, io.MultiReader(strings.NewReader("RIFF"), failing{broken}))
+	require.ErrorIs(t, err, broken)
+	assert.Empty(t, files(t, dir))
+}
+
+type failing struct{ err error }
+
+func (f failing) Read([]byte) (int, error) { return 0, f.err }
+
+func TestADiskWithTooLittleSpaceTakesNothingIn(t *testing.T) {
+	l := library(t, t.TempDir())
+	l.KeepFree = 1 << 60
+	_, _, err := l.Put(ctx, strings.NewReader("RIFF"))
+	var p session.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "disk-full", p.Code)
+}
+
+func TestWhatAnEarlierProcessLeftHalfMadeIsCleared(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "cache", "abcdef12.part99"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "cache", "upload.part1"), []byte("x"), 0o644))
+	library(t, dir)
+	left, err := os.ReadDir(filepath.Join(dir, "cache"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+func TestADeletedSoundIsGoneButWhatIsBeingRenderedStaysReadable(t *testing.T) {
+	dir := t.TempDir()
+	l := library(t, dir)
+	id := put(t, l, testkit.Noise(1, 0.5, audio.Second, 3))
+	c, err := l.Open(ctx, id)
+	require.NoError(t, err)
+	require.NoError(t, l.Delete(ctx, id))
+	assert.Positive(t, c.PCM.Peak())
+	assert.Empty(t, files(t, dir))
+	_, err = l.Open(ctx, id)
+	require.Error(t, err)
+	require.NoError(t, l.Delete(ctx, id), "twice is once")
+}

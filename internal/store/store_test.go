@@ -1,0 +1,286 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/loudness"
+	"ruvel/core/session"
+	"ruvel/internal/store"
+	"ruvel/testkit"
+	"ruvel/testkit/dbtest"
+)
+
+func TestMain(m *testing.M) { dbtest.Main(m) }
+
+var (
+	ctx     = context.Background()
+	library = testkit.NewLibrary()
+)
+
+// open gives a store with a show that has the test library's sounds, and an empty episode in it.
+func open(t testing.TB) (st *store.Store, show store.Show, episode store.Episode) {
+	t.Helper()
+	st, err := store.Open(ctx, dbtest.New(t))
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = st.Close() })
+	show, err = st.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	for id, pcm := range library {
+		require.NoError(t, st.AddSound(ctx, store.Sound{
+			Show: show.ID, ID: id, Name: "Sound", Part: session.Voice, Channels: len(pcm), Rate: 48000, Format: "wav", Length: pcm.Length(),
+		}))
+	}
+	episode, err = st.AddEpisode(ctx, show.ID, "The Last Fog Signal", 0, session.New())
+	require.NoError(t, err)
+	return st, show, episode
+}
+
+func edited(t testing.TB, st *store.Store, id string, base int64, gesture string, op edit.Op) store.Change {
+	t.Helper()
+	c, err := st.Edit(ctx, id, base, gesture, op)
+	require.NoError(t, err)
+	return c
+}
+
+func document(t testing.TB, st *store.Store, id string) (session.Document, int64) {
+	t.Helper()
+	d, version, err := st.Document(ctx, id)
+	require.NoError(t, err)
+	return d, version
+}
+
+func problemCode(t testing.TB, err error) string {
+	t.Helper()
+	var p session.Problem
+	require.ErrorAs(t, err, &p)
+	return p.Code
+}
+
+func TestUndoingEverythingGivesBackEveryDocumentByteForByte(t *testing.T) {
+	st, show, _ := open(t)
+	rapid.Check(t, func(rt *rapid.T) {
+		e, err := st.AddEpisode(ctx, show.ID, "Property", 0, library.Session(rt))
+		require.NoError(t, err)
+		doc, version := document(t, st, e.ID)
+		states := []string{string(doc.JSON())}
+		for i := range rapid.IntRange(1, 6).Draw(rt, "edits") {
+			for _, op := range someOps(rt, doc) {
+				c, err := st.Edit(ctx, e.ID, version, "", op)
+				if err != nil {
+					continue
+				}
+				doc, version = document(t, st, e.ID)
+				require.Equal(t, version, c.Version)
+				if now := string(doc.JSON()); now != states[len(states)-1] {
+					states = append(states, now)
+				}
+			}
+			_ = i
+		}
+		travel := func(step func(context.Context, string) (store.Change, error), want string) {
+			_, err := step(ctx, e.ID)
+			require.NoError(t, err)
+			d, _ := document(t, st, e.ID)
+			require.Equal(t, want, string(d.JSON()))
+		}
+		for i := len(states) - 2; i >= 0; i-- {
+			travel(st.Undo, states[i])
+		}
+		for i := 1; i < len(states); i++ {
+			travel(st.Redo, states[i])
+		}
+	})
+}
+
+// someOps draws edits that mostly fit the document.
+func someOps(t *rapid.T, d session.Document) []edit.Op {
+	ops := []edit.Op{edit.AddTrack{Part: session.Effect}, edit.AddMarker{At: audio.Frames(rapid.IntRange(0, 99999).Draw(t, "at"))}}
+	for _, tr := range d.Tracks {
+		fader := audio.DB(rapid.Float64Range(-60, 12).Draw(t, "fader"))
+		ops = append(ops, edit.SetTrack{Track: tr.ID, Fader: &fader}, edit.MoveTrack{Track: tr.ID, Index: rapid.IntRange(0, 3).Draw(t, "index")},
+			edit.InsertClip{Sound: testkit.ID(rapid.IntRange(0, 3).Draw(t, "sound")), Track: tr.ID, Start: 100}, edit.RemoveTrack{Track: tr.ID})
+		for id, c := range tr.Clips {
+			at := audio.Frames(rapid.IntRange(0, 60000).Draw(t, "at"))
+			ops = append(ops, edit.SplitClips{Clips: []string{id}, At: c.Start + c.Length/2}, edit.TrimClip{Clip: id, Edge: "end", At: at},
+				edit.AddPoint{Line: edit.Line{Clip: id}, At: at, Level: -3.3}, edit.RemoveClips{Clips: []string{id}, Close: true},
+				edit.MoveClips{Moves: []edit.Move{{Clip: id, Start: at, Track: d.Tracks[0].ID}}})
+		}
+	}
+	return rapid.SliceOfN(rapid.SampledFrom(ops), 1, 3).Draw(t, "ops")
+}
+
+func TestTheEditsOfADragAreOneStep(t *testing.T) {
+	st, _, e := open(t)
+	edited(t, st, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Voice, Name: "Link"})
+	before, version := document(t, st, e.ID)
+	for i := range 20 {
+		c := edited(t, st, e.ID, version, "drag", edit.MoveClips{Moves: []edit.Move{{Clip: "c2", Start: audio.Frames(i+1) * 1000}}})
+		version = c.Version
+		assert.Equal(t, "Move “Link” to "+(audio.Frames(i+1)*1000).String(), c.Undo)
+	}
+	_, err := st.Undo(ctx, e.ID)
+	require.NoError(t, err)
+	after, _ := document(t, st, e.ID)
+	assert.Equal(t, string(before.JSON()), string(after.JSON()))
+	h, err := st.HistoryOf(ctx, e.ID)
+	require.NoError(t, err)
+	assert.Equal(t, store.History{Undo: "Insert “Link” at 0:00.00", Redo: "Move “Link” to 0:00.42"}, h)
+}
+
+func TestAnEditForAnOlderVersionIsRefusedWithTheCurrentOne(t *testing.T) {
+	st, _, e := open(t)
+	edited(t, st, e.ID, 1, "", edit.AddTrack{Part: session.Voice})
+	_, err := st.Edit(ctx, e.ID, 1, "", edit.AddTrack{Part: session.Voice})
+	assert.Equal(t, store.Conflict{Current: 2}, err)
+}
+
+func TestAnEditThatChangesNothingLeavesNoTrace(t *testing.T) {
+	st, _, e := open(t)
+	c := edited(t, st, e.ID, 1, "", edit.SetTarget{Target: "podcast-stereo"})
+	assert.Equal(t, int64(1), c.Version)
+	assert.Empty(t, c.Undo)
+}
+
+func TestANewEditForgetsWhatWasUndone(t *testing.T) {
+	st, _, e := open(t)
+	edited(t, st, e.ID, 1, "", edit.AddTrack{Part: session.Voice, Name: "One"})
+	_, err := st.Undo(ctx, e.ID)
+	require.NoError(t, err)
+	edited(t, st, e.ID, 3, "", edit.AddTrack{Part: session.Voice, Name: "Two"})
+	_, err = st.Redo(ctx, e.ID)
+	assert.Equal(t, "nothing-to-redo", problemCode(t, err))
+	_, err = st.Undo(ctx, e.ID)
+	require.NoError(t, err)
+	_, err = st.Undo(ctx, e.ID)
+	assert.Equal(t, "nothing-to-undo", problemCode(t, err))
+}
+
+func TestManyHandsAtOnceLoseNoEdit(t *testing.T) {
+	st, _, e := open(t)
+	var g sync.WaitGroup
+	for hand := range 6 {
+		g.Go(func() {
+			base := int64(1)
+			for i := 0; i < 8; {
+				_, err := st.Edit(ctx, e.ID, base, "", edit.AddMarker{Name: fmt.Sprintf("%d-%d", hand, i)})
+				var c store.Conflict
+				switch {
+				case errors.As(err, &c):
+					base = c.Current
+				case err != nil:
+					t.Error(err)
+					return
+				default:
+					i++
+				}
+			}
+		})
+	}
+	g.Wait()
+	doc, version := document(t, st, e.ID)
+	assert.Len(t, doc.Markers, 48)
+	assert.Equal(t, int64(49), version)
+}
+
+func TestASoundInUseCannotBeRemovedAndTheMessageSaysWhere(t *testing.T) {
+	st, show, e := open(t)
+	edited(t, st, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Voice, Name: "Link"})
+	_, err := st.RemoveSound(ctx, show.ID, testkit.ID(0))
+	assert.Equal(t, "sound-in-use", problemCode(t, err))
+	assert.ErrorContains(t, err, "The Last Fog Signal")
+	edited(t, st, e.ID, 2, "", edit.RemoveClips{Clips: []string{"c2"}})
+	last, err := st.RemoveSound(ctx, show.ID, testkit.ID(0))
+	require.NoError(t, err)
+	assert.True(t, last)
+	_, err = st.Undo(ctx, e.ID)
+	assert.Equal(t, "sound-gone", problemCode(t, err))
+	_, err = st.RemoveSound(ctx, show.ID, testkit.ID(0))
+	assert.Equal(t, "not-found", problemCode(t, err))
+}
+
+func TestAShowKnowsItsSoundsOnceAndWhoUsesThem(t *testing.T) {
+	st, show, e := open(t)
+	edited(t, st, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(1), Part: session.Voice, Name: "Link"})
+	v, err := st.Sound(ctx, show.ID, testkit.ID(1))
+	require.NoError(t, err)
+	assert.Equal(t, 1, v.Used)
+	v.Name = "  Keeper, take 3 "
+	require.NoError(t, st.SetSound(ctx, v))
+	require.NoError(t, st.AddSound(ctx, v), "the same file again")
+	all, err := st.Sounds(ctx, show.ID)
+	require.NoError(t, err)
+	assert.Len(t, all, len(library))
+	v, err = st.Sound(ctx, show.ID, testkit.ID(1))
+	require.NoError(t, err)
+	assert.Equal(t, "Keeper, take 3", v.Name)
+}
+
+func TestTheLoudnessOfAVersionIsKeptWithIt(t *testing.T) {
+	st, _, e := open(t)
+	require.NoError(t, st.SetLoudness(ctx, e.ID, 1, loudness.Result{Integrated: -16.2}))
+	require.NoError(t, st.SetLoudness(ctx, e.ID, 0, loudness.Result{Integrated: -30}), "an older measurement comes late")
+	got, err := st.Episode(ctx, e.ID)
+	require.NoError(t, err)
+	assert.InDelta(t, -16.2, got.Loudness.Of.Integrated, 0)
+	assert.Equal(t, int64(1), got.LoudnessVersion)
+}
+
+func TestAJobThatHasEndedStaysAsItEnded(t *testing.T) {
+	st, show, e := open(t)
+	job, err := st.AddJob(ctx, "mixdown", show.ID, &e.ID, "12 Fog.wav", map[string]int{"a": 1})
+	require.NoError(t, err)
+	going, err := st.Advance(ctx, job.ID, store.Running, 0.5, nil)
+	require.NoError(t, err)
+	require.True(t, going)
+	unfinished, err := st.Unfinished(ctx, show.ID)
+	require.NoError(t, err)
+	require.Len(t, unfinished, 1)
+	ended, err := st.Advance(ctx, job.ID, store.Failed, 0, &session.Problem{Code: "disk-full", Message: "full"})
+	require.NoError(t, err)
+	require.True(t, ended)
+	again, err := st.Advance(ctx, job.ID, store.Done, 1, nil)
+	require.NoError(t, err)
+	assert.False(t, again)
+	job, err = st.Job(ctx, job.ID)
+	require.NoError(t, err)
+	assert.Equal(t, store.Failed, job.State)
+	assert.Equal(t, "disk-full", job.Problem.Of.Code)
+}
+
+func TestRemovingAnEpisodeTakesEverythingOfItAlong(t *testing.T) {
+	st, show, e := open(t)
+	edited(t, st, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Voice, Name: "Link"})
+	require.NoError(t, st.AddMixdown(ctx, store.Mixdown{ID: store.NewID(), Episode: e.ID, Version: 2, Format: "mp3", File: "a.mp3"}))
+	gone, err := st.RemoveEpisode(ctx, e.ID)
+	require.NoError(t, err)
+	assert.Len(t, gone, 1)
+	_, err = st.Episode(ctx, e.ID)
+	assert.Equal(t, "not-found", problemCode(t, err))
+	_, err = st.RemoveSound(ctx, show.ID, testkit.ID(0))
+	assert.NoError(t, err, "nobody uses the sound any more")
+}
+
+func TestEpisodesAreNumberedOnwards(t *testing.T) {
+	st, show, _ := open(t)
+	e, err := st.AddEpisode(ctx, show.ID, "Twelve", 12, session.New())
+	require.NoError(t, err)
+	next, err := st.AddEpisode(ctx, show.ID, "Next", 0, session.New())
+	require.NoError(t, err)
+	assert.Equal(t, []int{12, 13}, []int{e.Number, next.Number})
+	require.NoError(t, st.RenameEpisode(ctx, next.ID, "After", 14))
+	all, err := st.Episodes(ctx, show.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "After", all[0].Title)
+	_, err = st.AddEpisode(ctx, store.NewID(), "Nowhere", 0, session.New())
+	assert.Equal(t, "not-found", problemCode(t, err))
+}
