@@ -75,14 +75,9 @@ func (m *Meter) Write(pcm audio.PCM) {
 func (c *channel) write(samples []float32) (sum float64) {
 	c.truePeak.Write(samples)
 	c.samplePeak = max(c.samplePeak, peakOf(samples))
-	shelf, highPass := c.shelf, c.highPass
-	for _, v := range samples {
-		y := highPass.step(shelf.step(float64(v)))
-		sum += y * y
-	}
-	shelf.settle()
-	highPass.settle()
-	c.shelf, c.highPass = shelf, highPass
+	sum = weigh(&c.shelf, &c.highPass, samples)
+	c.shelf.settle()
+	c.highPass.settle()
 	return sum
 }
 

@@ -6,11 +6,11 @@ import "math"
 // times. The filter is our own: a sinc under a Kaiser window, taps a phase.
 const (
 	phases = 4
-	taps   = 24
-	beta   = 7.0
+	taps   = 16
+	beta   = 5.0
 )
 
-// kernel holds the filter's phases 1 to 3, newest sample first; phase 0 is the samples themselves.
+// kernel holds the filter's phases 1 to 3, oldest sample first; phase 0 is the samples themselves.
 type kernel struct {
 	coefficients [phases - 1][taps]float32
 	reach        float32 // the largest sum of absolute coefficients of a phase
@@ -29,7 +29,7 @@ func newKernel() *kernel {
 			sum += h[i]
 		}
 		for i := range h {
-			k.coefficients[p][i] = float32(h[i] / sum)
+			k.coefficients[p][taps-1-i] = float32(h[i] / sum)
 			reach += math.Abs(h[i] / sum)
 		}
 		k.reach = max(k.reach, float32(reach))
@@ -99,20 +99,36 @@ func (t *TruePeak) Reset() { t.peak = 0 }
 func (t *TruePeak) between(window *[taps]float32) {
 	for p := range interpolator.coefficients {
 		h := &interpolator.coefficients[p]
-		var a, b float32
-		for i := 0; i < taps; i += 2 {
-			a += h[i] * window[taps-1-i]
-			b += h[i+1] * window[taps-2-i]
+		var a, b, c, d float32
+		for i := 0; i < taps; i += 4 {
+			a += h[i] * window[i]
+			b += h[i+1] * window[i+1]
+			c += h[i+2] * window[i+2]
+			d += h[i+3] * window[i+3]
 		}
-		v := a + b
-		t.peak = max(t.peak, v, -v)
+		v := (a + b) + (c + d)
+		if v < 0 {
+			v = -v
+		}
+		if v > t.peak {
+			t.peak = v
+		}
 	}
 }
 
+// peakOf is the largest absolute sample. Without its sign bit a float orders like an
+// integer, and integers are compared several times faster.
 func peakOf(samples []float32) float32 {
-	var peak float32
-	for _, v := range samples {
-		peak = max(peak, v, -v)
+	var a, b uint32
+	for len(samples) >= 2 {
+		a = max(a, math.Float32bits(samples[0])&^signBit)
+		b = max(b, math.Float32bits(samples[1])&^signBit)
+		samples = samples[2:]
 	}
-	return peak
+	for _, v := range samples {
+		a = max(a, math.Float32bits(v)&^signBit)
+	}
+	return math.Float32frombits(max(a, b))
 }
+
+const signBit = 1 << 31

@@ -97,6 +97,29 @@ func TestEveryFormatAndRateComesInAtTheRightLengthPitchAndLevel(t *testing.T) {
 	}
 }
 
+func TestChangingTheRateAddsNothingThatCouldBeHeard(t *testing.T) {
+	for _, hertz := range []float64{997, 9000, 15000} {
+		path := filepath.Join(t.TempDir(), "tone.wav")
+		testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("aevalsrc=0.5*sin(2*PI*%v*t):s=44100:d=2", hertz), "-c:a", "pcm_f32le", path)
+		_, pcm, err := decode(path)
+		require.NoError(t, err)
+		x := pcm[0][audio.Rate/2 : 3*audio.Rate/2]
+		// What is left of the tone once its best fit has been taken away.
+		var re, im float64
+		for i, v := range x {
+			s, c := math.Sincos(2 * math.Pi * hertz * float64(i) / audio.Rate)
+			re, im = re+2*float64(v)*c/float64(len(x)), im+2*float64(v)*s/float64(len(x))
+		}
+		assert.InDelta(t, 0.5, math.Hypot(re, im), 0.001, "%v Hz", hertz)
+		rest := make([]float32, len(x))
+		for i, v := range x {
+			s, c := math.Sincos(2 * math.Pi * hertz * float64(i) / audio.Rate)
+			rest[i] = v - float32(re*c+im*s)
+		}
+		assert.Less(t, testkit.RMS(rest), -105.0, "%v Hz", hertz)
+	}
+}
+
 func TestFilesThatAreNoWholeSoundAreRefusedByName(t *testing.T) {
 	cut := func(name string, keep int64, args ...string) string {
 		path := make3s(t, name, args...)

@@ -17,6 +17,7 @@ import (
 
 	"gocloud.dev/blob"
 	"gocloud.dev/gcerrors"
+	"golang.org/x/sync/errgroup"
 	"golang.org/x/sync/singleflight"
 
 	"ruvel/core/audio"
@@ -154,11 +155,13 @@ func (l *Library) Import(ctx context.Context, id string, progress func(float64))
 	meter := loudness.NewMeter(info.Channels)
 	var done audio.Frames
 	if _, err = media.Decode(ctx, original, info, func(pcm audio.PCM) error {
+		var g errgroup.Group // measuring and writing go side by side
+		g.Go(func() error { return w.write(pcm) })
 		meter.Write(pcm)
 		if done += pcm.Length(); info.Expected > 0 {
 			progress(min(1, done.Seconds()/info.Expected.Seconds()))
 		}
-		return w.write(pcm)
+		return g.Wait()
 	}); err != nil {
 		return Facts{}, media.FullDisk(err)
 	}
