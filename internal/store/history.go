@@ -1,7 +1,6 @@
 package store
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -11,7 +10,6 @@ import (
 	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/go-sql-driver/mysql"
 	"github.com/jmoiron/sqlx"
-	"github.com/wI2L/jsondiff"
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
@@ -75,23 +73,12 @@ func (s *Store) Edit(ctx context.Context, episode string, base int64, gesture st
 		if err != nil {
 			return err
 		}
-		before, after := row.Document, next.JSON()
-		if bytes.Equal(before, after) {
+		patch := session.Diff(doc, next)
+		if len(patch) == 0 {
 			change, err = finish(ctx, tx, episode, row, Change{Version: row.Version, Patch: []byte("[]"), Name: name})
 			return err
 		}
-		patch, err := diff(before, after)
-		if err != nil {
-			return err
-		}
-		if before, err = s.join(ctx, tx, episode, &row, gesture); err != nil {
-			return err
-		}
-		forward, err := diff(before, after)
-		if err != nil {
-			return err
-		}
-		backward, err := diff(after, before)
+		start, err := s.join(ctx, tx, episode, &row, gesture, doc)
 		if err != nil {
 			return err
 		}
@@ -100,10 +87,10 @@ func (s *Store) Edit(ctx context.Context, episode string, base int64, gesture st
 		}
 		row.Steps++
 		if _, err := tx.ExecContext(ctx, `INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, ?, ?, ?, ?, ?)`,
-			episode, row.Steps, name, gesture, forward, backward); err != nil {
+			episode, row.Steps, name, gesture, text(session.Diff(start, next)), text(session.Diff(next, start))); err != nil {
 			return err
 		}
-		if change, err = replace(ctx, tx, episode, row, next, patch); err == nil {
+		if change, err = replace(ctx, tx, episode, row, next, []byte(text(patch))); err == nil {
 			change.Name = name
 		}
 		return err
@@ -113,17 +100,16 @@ func (s *Store) Edit(ctx context.Context, episode string, base int64, gesture st
 
 // join takes the last step off if it belongs to the same gesture, and gives the
 // document that the step to be written starts from.
-func (s *Store) join(ctx context.Context, tx *sqlx.Tx, episode string, row *locked, gesture string) ([]byte, error) {
+func (s *Store) join(ctx context.Context, tx *sqlx.Tx, episode string, row *locked, gesture string, doc session.Document) (session.Document, error) {
 	if gesture == "" || row.Steps == 0 {
-		return row.Document, nil
+		return doc, nil
 	}
 	last, err := stepAt(ctx, tx, episode, row.Steps)
 	if err != nil || last.Gesture != gesture {
-		return row.Document, err
+		return doc, err
 	}
 	row.Steps--
-	start, err := patched(row.Document, last.Backward)
-	return start.JSON(), err
+	return patched(row.Document, last.Backward)
 }
 
 // Undo takes the last step back.
@@ -277,17 +263,6 @@ func catalogue(ctx context.Context, tx *sqlx.Tx, show string) edit.Catalogue {
 		}
 		return session.Sound{Channels: row.Channels, Length: row.Length}, true
 	}
-}
-
-func diff(a, b []byte) ([]byte, error) {
-	patch, err := jsondiff.CompareJSON(a, b)
-	if err != nil {
-		return nil, fmt.Errorf("compare two versions: %w", err)
-	}
-	if len(patch) == 0 {
-		return []byte("[]"), nil
-	}
-	return json.Marshal(patch)
 }
 
 func patched(document, patch []byte) (session.Document, error) {
