@@ -4,2162 +4,2140 @@
  */
 
 export interface paths {
-  "/episodes/{episode}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An episode with its document */
+        get: operations["get-desk"];
+        put?: never;
+        post?: never;
+        /** Remove an episode with its history and mixdowns */
+        delete: operations["remove-episode"];
+        options?: never;
+        head?: never;
+        /** Give an episode another title and number */
+        patch: operations["rename-episode"];
+        trace?: never;
     };
-    /** An episode with its document */
-    get: operations["get-desk"];
-    put?: never;
-    post?: never;
-    /** Remove an episode with its history and mixdowns */
-    delete: operations["remove-episode"];
-    options?: never;
-    head?: never;
-    /** Give an episode another title and number */
-    patch: operations["rename-episode"];
-    trace?: never;
-  };
-  "/episodes/{episode}/edits": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Carry out an operation on the document */
+        post: operations["edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Carry out an operation on the document */
-    post: operations["edit"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/episodes/{episode}/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Changes, jobs and lists of an episode and its show as they happen */
+        get: operations["follow-episode"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Changes, jobs and lists of an episode and its show as they happen */
-    get: operations["follow-episode"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/episodes/{episode}/levels": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What acts on the level of a clip at a moment */
+        get: operations["get-levels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** What acts on the level of a clip at a moment */
-    get: operations["get-levels"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/episodes/{episode}/listen": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/listen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Stream a range of the mix at the pace of listening, as blocks of interleaved 32-bit floats at 48 kHz with meter values; see docs/api.md */
+        get: operations["listen"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Stream a range of the mix at the pace of listening, as blocks of interleaved 32-bit floats at 48 kHz with meter values; see docs/api.md */
-    get: operations["listen"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/episodes/{episode}/loudness": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/loudness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Measure the whole mix of the current version */
+        get: operations["get-loudness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Measure the whole mix of the current version */
-    get: operations["get-loudness"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/episodes/{episode}/mixdowns": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/mixdowns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the finished files of an episode, the newest first */
+        get: operations["list-mixdowns"];
+        put?: never;
+        /** Mix the current version down to a file */
+        post: operations["add-mixdown"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** List the finished files of an episode, the newest first */
-    get: operations["list-mixdowns"];
-    put?: never;
-    /** Mix the current version down to a file */
-    post: operations["add-mixdown"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/episodes/{episode}/redo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Carry the step that was undone last out again */
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Carry the step that was undone last out again */
-    post: operations["redo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/episodes/{episode}/silhouette": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/silhouette": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The outline of an episode as it will be heard */
+        get: operations["get-silhouette"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The outline of an episode as it will be heard */
-    get: operations["get-silhouette"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/episodes/{episode}/undo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/episodes/{episode}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last step back */
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Take the last step back */
-    post: operations["undo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/formats": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/formats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file formats in the order they are offered */
+        get: operations["list-formats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The file formats in the order they are offered */
-    get: operations["list-formats"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/jobs/{job}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a job has come */
+        get: operations["get-job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** How far a job has come */
-    get: operations["get-job"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/jobs/{job}/cancel": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/jobs/{job}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a job; nothing of it remains */
+        post: operations["cancel-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** End a job; nothing of it remains */
-    post: operations["cancel-job"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/mixdowns/{mixdown}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/mixdowns/{mixdown}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a finished file */
+        delete: operations["remove-mixdown"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Remove a finished file */
-    delete: operations["remove-mixdown"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/mixdowns/{mixdown}/file": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/mixdowns/{mixdown}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The finished file, for playing or, with download, for keeping */
+        get: operations["get-mixdown-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The finished file, for playing or, with download, for keeping */
-    get: operations["get-mixdown-file"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/shows": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/shows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List all shows */
+        get: operations["list-shows"];
+        put?: never;
+        /** Make a show */
+        post: operations["add-show"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** List all shows */
-    get: operations["list-shows"];
-    put?: never;
-    /** Make a show */
-    post: operations["add-show"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/shows/{show}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/shows/{show}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Give a show another name */
+        patch: operations["rename-show"];
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    /** Give a show another name */
-    patch: operations["rename-show"];
-    trace?: never;
-  };
-  "/shows/{show}/episodes": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/shows/{show}/episodes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the episodes of a show, the newest first */
+        get: operations["list-episodes"];
+        put?: never;
+        /** Make an episode with an empty session */
+        post: operations["add-episode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** List the episodes of a show, the newest first */
-    get: operations["list-episodes"];
-    put?: never;
-    /** Make an episode with an empty session */
-    post: operations["add-episode"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/shows/{show}/jobs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/shows/{show}/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Jobs of a show that are not finished */
+        get: operations["list-jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Jobs of a show that are not finished */
-    get: operations["list-jobs"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/shows/{show}/sounds": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/shows/{show}/sounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the sounds of a show, the newest first */
+        get: operations["list-sounds"];
+        put?: never;
+        /** Import a file; the request's body is its bytes */
+        post: operations["add-sound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** List the sounds of a show, the newest first */
-    get: operations["list-sounds"];
-    put?: never;
-    /** Import a file; the request's body is its bytes */
-    post: operations["add-sound"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/shows/{show}/sounds/{sound}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/shows/{show}/sounds/{sound}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a sound that no episode uses */
+        delete: operations["remove-sound"];
+        options?: never;
+        head?: never;
+        /** Rename a sound or say what it is */
+        patch: operations["change-sound"];
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Remove a sound that no episode uses */
-    delete: operations["remove-sound"];
-    options?: never;
-    head?: never;
-    /** Rename a sound or say what it is */
-    patch: operations["change-sound"];
-    trace?: never;
-  };
-  "/sounds/{sound}/audio": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/sounds/{sound}/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sound as 16-bit WAV at 48 kHz, for listening to it */
+        get: operations["hear-sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The sound as 16-bit WAV at 48 kHz, for listening to it */
-    get: operations["hear-sound"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/sounds/{sound}/peaks/{level}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/sounds/{sound}/peaks/{level}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Peaks of a sound: pairs of little-endian 16-bit integers, lowest and highest, for runs of 64 x 4^level frames */
+        get: operations["get-peaks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Peaks of a sound: pairs of little-endian 16-bit integers, lowest and highest, for runs of 64 x 4^level frames */
-    get: operations["get-peaks"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/targets": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The delivery targets in the order they are offered */
+        get: operations["list-targets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The delivery targets in the order they are offered */
-    get: operations["list-targets"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    AddMarker: {
-      /** Format: int64 */
-      at: number;
-      /** Format: int64 */
-      length?: number;
-      name?: string;
-      /** @enum {string} */
-      type: "add-marker";
+    schemas: {
+        AddMarker: {
+            /** Format: int64 */
+            at: number;
+            /** Format: int64 */
+            length?: number;
+            name?: string;
+            /** @enum {string} */
+            type: "add-marker";
+        };
+        AddPoint: {
+            /** Format: int64 */
+            at: number;
+            clip?: string;
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            level: number;
+            track?: string;
+            /** @enum {string} */
+            type: "add-point";
+        };
+        AddTrack: {
+            /** @description Left out: the part's name and a number */
+            name?: string;
+            /** @enum {string} */
+            part: "voice" | "music" | "effect";
+            /** @enum {string} */
+            type: "add-track";
+        };
+        ApiError: {
+            /** @description What kind of problem it is, for programs */
+            code: string;
+            /**
+             * Format: int64
+             * @description With the code version-conflict: the version that the episode is at
+             */
+            current?: number;
+            /**
+             * @description A human-readable explanation specific to this occurrence of the problem.
+             * @example Property foo is required but is missing.
+             */
+            detail?: string;
+            /** @description Optional list of individual error details */
+            errors?: components["schemas"]["ErrorDetail"][] | null;
+            /**
+             * Format: uri
+             * @description A URI reference that identifies the specific occurrence of the problem.
+             * @example https://example.com/error-log/abc123
+             */
+            instance?: string;
+            /**
+             * Format: int64
+             * @description HTTP status code
+             * @example 400
+             */
+            status?: number;
+            /**
+             * @description A short, human-readable summary of the problem type. This value should not change between occurrences of the error.
+             * @example Bad Request
+             */
+            title?: string;
+            /**
+             * Format: uri
+             * @description A URI reference to human-readable documentation for the error.
+             * @default about:blank
+             * @example https://example.com/errors/example
+             */
+            type: string;
+        };
+        Beat: {
+            /** Format: int64 */
+            version: number;
+        };
+        ChangeEvent: {
+            /** Format: date-time */
+            changed: string;
+            episode: string;
+            /** @description Of the step */
+            name: string;
+            /** @description RFC 6902, from the version before */
+            patch: unknown;
+            /** @description The name of the step that can be redone, or empty */
+            redo: string;
+            /** @description The name of the step that can be undone, or empty */
+            undo: string;
+            /** Format: int64 */
+            version: number;
+        };
+        Clip: {
+            /** @description Level over the time of the sound: it moves with the clip and stays with what is heard when the clip is trimmed or split */
+            envelope: components["schemas"]["Point"][];
+            fadeIn: components["schemas"]["Fade"];
+            fadeOut: components["schemas"]["Fade"];
+            /**
+             * Format: double
+             * @description dB; -120 is silence
+             */
+            gain: number;
+            /** Format: int64 */
+            length: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description Where it begins in its sound
+             */
+            offset: number;
+            /** @description The id of its sound */
+            sound: string;
+            /**
+             * Format: int64
+             * @description Where it begins in the session
+             */
+            start: number;
+        };
+        CopyClips: {
+            clips: string[];
+            /** Format: int64 */
+            start: number;
+            /** @enum {string} */
+            type: "copy-clips";
+        };
+        Desk: {
+            document: components["schemas"]["Document"];
+            episode: components["schemas"]["Episode"];
+            /** @description The name of the step that can be redone, or empty */
+            redo: string;
+            showName: string;
+            /** @description The name of the step that can be undone, or empty */
+            undo: string;
+            /** Format: int64 */
+            version: number;
+        };
+        Document: {
+            /**
+             * @description The document's form and version
+             * @enum {string}
+             */
+            format: "ruvel.session/1";
+            /** @description Markers and named ranges, by id */
+            markers: {
+                [key: string]: components["schemas"]["Marker"];
+            };
+            /**
+             * Format: int64
+             * @description The number that the next new track, clip or marker is named with
+             */
+            next: number;
+            /** @description The sounds that clips are cut from, by id (the SHA-256 of the original file, in hex) */
+            sounds: {
+                [key: string]: components["schemas"]["Sound"];
+            };
+            /** @description The delivery target, by its key */
+            target: string;
+            /** @description The tracks from top to bottom */
+            tracks: components["schemas"]["Track"][];
+        };
+        Episode: {
+            /** Format: date-time */
+            changed: string;
+            id: string;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz
+             */
+            length: number;
+            /** @description Left out while this version has not been measured */
+            loudness?: components["schemas"]["Result"];
+            /**
+             * Format: int64
+             * @description How many of this very version
+             */
+            mixdowns: number;
+            /** Format: int64 */
+            number: number;
+            show: string;
+            title: string;
+            /** Format: int64 */
+            version: number;
+        };
+        ErrorDetail: {
+            /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
+            location?: string;
+            /** @description Error message text */
+            message?: string;
+            /** @description The value at the given location */
+            value?: unknown;
+        };
+        Event: {
+            change?: components["schemas"]["ChangeEvent"];
+            job?: components["schemas"]["JobEvent"];
+            mixdowns?: components["schemas"]["ShowEvent"];
+            sounds?: components["schemas"]["ShowEvent"];
+        };
+        Fade: {
+            /** Format: int64 */
+            length: number;
+            /** Format: int64 */
+            past?: number;
+            /** @enum {string} */
+            shape: "linear" | "equal-power" | "smooth" | "exponential";
+        };
+        Format: {
+            extension: string;
+            key: string;
+            name: string;
+            /** @description MIME type */
+            type: string;
+        };
+        InsertClip: {
+            /**
+             * Format: int64
+             * @description Left out: to the end of the sound
+             */
+            length?: number;
+            name?: string;
+            /**
+             * Format: int64
+             * @description Where to begin in the sound
+             */
+            offset?: number;
+            /** @enum {string} */
+            part?: "voice" | "music" | "effect";
+            sound: string;
+            /** Format: int64 */
+            start: number;
+            /** @description Left out: a new track for the part, or the first empty one */
+            track?: string;
+            /** @enum {string} */
+            type: "insert-clip";
+        };
+        JobEvent: {
+            episode?: string;
+            id: string;
+            /** @enum {string} */
+            kind: "import" | "mixdown";
+            /**
+             * Format: double
+             * @description Seconds that it will probably still take; 0 if that is not known
+             */
+            left: number;
+            name: string;
+            problem?: components["schemas"]["Problem"];
+            /**
+             * Format: double
+             * @description 0 to 1
+             */
+            progress: number;
+            /** @enum {string} */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+        };
+        Levels: {
+            /** @description False while the track is muted or others are soloed */
+            audible: boolean;
+            /** Format: double */
+            clipEnvelope: number;
+            /** Format: double */
+            clipGain: number;
+            /** Format: double */
+            fade: number;
+            /** Format: double */
+            fader: number;
+            /** @description False if the moment lies outside the clip; then the nearest of its frames is meant */
+            inside: boolean;
+            /**
+             * Format: double
+             * @description The sum, or silence if the track cannot be heard
+             */
+            total: number;
+            /** Format: double */
+            trackEnvelope: number;
+        };
+        LibrarySound: {
+            author: string;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            channels: number;
+            /** Format: date-time */
+            created: string;
+            format: string;
+            /** @description The SHA-256 of the original file, in hex */
+            id: string;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz
+             */
+            length: number;
+            licence: string;
+            loudness: components["schemas"]["Result"];
+            name: string;
+            /** @enum {string} */
+            part: "voice" | "music" | "effect";
+            /**
+             * Format: int64
+             * @description Hertz, of the original
+             */
+            rate: number;
+            source: string;
+            title: string;
+            /**
+             * Format: int64
+             * @description By how many episodes
+             */
+            used: number;
+        };
+        Marker: {
+            /** Format: int64 */
+            at: number;
+            /** Format: int64 */
+            length: number;
+            name: string;
+        };
+        Measured: {
+            /**
+             * Format: double
+             * @description LUFS, gated; -120 if there is nothing above the gate
+             */
+            integrated: number;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz
+             */
+            length: number;
+            /**
+             * Format: double
+             * @description LUFS over 400 ms
+             */
+            maxMomentary: number;
+            /**
+             * Format: double
+             * @description LUFS over 3 s
+             */
+            maxShortTerm: number;
+            /**
+             * Format: double
+             * @description LU
+             */
+            range: number;
+            /**
+             * Format: double
+             * @description dBFS
+             */
+            samplePeak: number;
+            /**
+             * Format: double
+             * @description dBTP
+             */
+            truePeak: number;
+            /** Format: int64 */
+            version: number;
+        };
+        Mixdown: {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            channels: number;
+            /** Format: date-time */
+            created: string;
+            file: string;
+            format: string;
+            /** Format: int64 */
+            from: number;
+            id: string;
+            /** @description Measured on the finished file */
+            loudness: components["schemas"]["Result"];
+            /** Format: int64 */
+            to: number;
+            /** Format: int64 */
+            version: number;
+        };
+        Move: {
+            clip: string;
+            /**
+             * Format: int64
+             * @description Negative times are held at 0
+             */
+            start: number;
+            /** @description Left out: it stays on its track */
+            track?: string;
+        };
+        MoveClips: {
+            moves: components["schemas"]["Move"][];
+            /** @enum {string} */
+            type: "move-clips";
+        };
+        MovePoint: {
+            /** Format: int64 */
+            at: number;
+            clip?: string;
+            /** Format: int64 */
+            index: number;
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            level: number;
+            track?: string;
+            /** @enum {string} */
+            type: "move-point";
+        };
+        MoveTrack: {
+            /** Format: int64 */
+            index: number;
+            track: string;
+            /** @enum {string} */
+            type: "move-track";
+        };
+        Named: {
+            name: string;
+        };
+        NewEdit: {
+            /**
+             * Format: int64
+             * @description The version that the operation is meant for
+             */
+            base: number;
+            /** @description Edits of one gesture, such as a drag, share a step of the history */
+            gesture?: string;
+            /** @description One operation, by its type */
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTrack"] | components["schemas"]["MoveTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClip"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SetClip"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoint"] | components["schemas"]["MovePoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetTarget"];
+        };
+        NewFade: {
+            /**
+             * Format: int64
+             * @description Held between 0 and the length of the clip
+             */
+            length: number;
+            /** @enum {string} */
+            shape: "linear" | "equal-power" | "smooth" | "exponential";
+        };
+        NewMixdown: {
+            /**
+             * Format: int64
+             * @enum {integer}
+             */
+            channels: 1 | 2;
+            /** @description A key of /formats */
+            format: string;
+            /** Format: int64 */
+            from?: number;
+            /**
+             * Format: int64
+             * @description Left out: to the end of the session
+             */
+            to?: number;
+        };
+        Point: {
+            /** Format: int64 */
+            at: number;
+            /**
+             * Format: double
+             * @description dB; -120 is silence
+             */
+            level: number;
+        };
+        Problem: {
+            /** @description Stays the same between versions, for programs */
+            code: string;
+            /** @description What is wrong and what to do */
+            message: string;
+            /** @description The path in the document, or the field of the edit */
+            where: string;
+        };
+        RemoveClips: {
+            clips: string[];
+            /** @description Move what follows on the same track earlier by the clip's length */
+            close?: boolean;
+            /** @enum {string} */
+            type: "remove-clips";
+        };
+        RemoveMarker: {
+            marker: string;
+            /** @enum {string} */
+            type: "remove-marker";
+        };
+        RemovePoints: {
+            clip?: string;
+            indices: number[];
+            track?: string;
+            /** @enum {string} */
+            type: "remove-points";
+        };
+        RemoveTrack: {
+            track: string;
+            /** @enum {string} */
+            type: "remove-track";
+        };
+        Result: {
+            /**
+             * Format: double
+             * @description LUFS, gated; -120 if there is nothing above the gate
+             */
+            integrated: number;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz
+             */
+            length: number;
+            /**
+             * Format: double
+             * @description LUFS over 400 ms
+             */
+            maxMomentary: number;
+            /**
+             * Format: double
+             * @description LUFS over 3 s
+             */
+            maxShortTerm: number;
+            /**
+             * Format: double
+             * @description LU
+             */
+            range: number;
+            /**
+             * Format: double
+             * @description dBFS
+             */
+            samplePeak: number;
+            /**
+             * Format: double
+             * @description dBTP
+             */
+            truePeak: number;
+        };
+        SetClip: {
+            clip: string;
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            gain?: number;
+            name?: string;
+            /** @enum {string} */
+            type: "set-clip";
+        };
+        SetFades: {
+            clip: string;
+            in?: components["schemas"]["NewFade"];
+            out?: components["schemas"]["NewFade"];
+            /** @enum {string} */
+            type: "set-fades";
+        };
+        SetMarker: {
+            /** Format: int64 */
+            at?: number;
+            /** Format: int64 */
+            length?: number;
+            marker: string;
+            name?: string;
+            /** @enum {string} */
+            type: "set-marker";
+        };
+        SetTarget: {
+            target: string;
+            /** @enum {string} */
+            type: "set-target";
+        };
+        SetTrack: {
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            fader?: number;
+            mute?: boolean;
+            name?: string;
+            /**
+             * Format: double
+             * @description Held between -1 (left) and 1 (right)
+             */
+            pan?: number;
+            /** @enum {string} */
+            part?: "voice" | "music" | "effect";
+            solo?: boolean;
+            track: string;
+            /** @enum {string} */
+            type: "set-track";
+        };
+        Show: {
+            /** Format: date-time */
+            created: string;
+            /**
+             * Format: int64
+             * @description How many it has
+             */
+            episodes: number;
+            id: string;
+            name: string;
+        };
+        ShowEvent: {
+            show: string;
+        };
+        Silhouette: {
+            effect: number[];
+            music: number[];
+            voice: number[];
+        };
+        Sound: {
+            /** Format: int64 */
+            channels: number;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz
+             */
+            length: number;
+            /** @description Where the file lies, relative to the document, when it stands alone */
+            path?: string;
+        };
+        SoundChange: {
+            name?: string;
+            /** @enum {string} */
+            part?: "voice" | "music" | "effect";
+        };
+        SplitClips: {
+            /** Format: int64 */
+            at: number;
+            clips: string[];
+            /** @enum {string} */
+            type: "split-clips";
+        };
+        Target: {
+            /**
+             * Format: double
+             * @description LUFS
+             */
+            integrated: number;
+            key: string;
+            name: string;
+            source: string;
+            /**
+             * Format: double
+             * @description LU either way
+             */
+            tolerance: number;
+            /**
+             * Format: double
+             * @description Highest true peak, dBTP
+             */
+            truePeak: number;
+        };
+        Titled: {
+            /**
+             * Format: int64
+             * @description Left out: the show's next, or as it was
+             */
+            number?: number;
+            title: string;
+        };
+        Track: {
+            /** @description The clips by id */
+            clips: {
+                [key: string]: components["schemas"]["Clip"];
+            };
+            /** @description Level over session time */
+            envelope: components["schemas"]["Point"][];
+            /**
+             * Format: double
+             * @description dB; -120 is silence
+             */
+            fader: number;
+            id: string;
+            mute: boolean;
+            name: string;
+            /**
+             * Format: double
+             * @description -1 left, 0 middle, 1 right
+             */
+            pan: number;
+            /** @enum {string} */
+            part: "voice" | "music" | "effect";
+            solo: boolean;
+        };
+        TrimClip: {
+            /**
+             * Format: int64
+             * @description Held within the sound and 10 ms away from the other end
+             */
+            at: number;
+            clip: string;
+            /** @enum {string} */
+            edge: "start" | "end";
+            /** @enum {string} */
+            type: "trim-clip";
+        };
     };
-    AddPoint: {
-      /** Format: int64 */
-      at: number;
-      clip?: string;
-      /**
-       * Format: double
-       * @description dB, held between -120 (silence) and 12
-       */
-      level: number;
-      track?: string;
-      /** @enum {string} */
-      type: "add-point";
-    };
-    AddTrack: {
-      /** @description Left out: the part's name and a number */
-      name?: string;
-      /** @enum {string} */
-      part: "voice" | "music" | "effect";
-      /** @enum {string} */
-      type: "add-track";
-    };
-    ApiError: {
-      /** @description What kind of problem it is, for programs */
-      code: string;
-      /**
-       * Format: int64
-       * @description With the code version-conflict: the version that the episode is at
-       */
-      current?: number;
-      /**
-       * @description A human-readable explanation specific to this occurrence of the problem.
-       * @example Property foo is required but is missing.
-       */
-      detail?: string;
-      /** @description Optional list of individual error details */
-      errors?: components["schemas"]["ErrorDetail"][] | null;
-      /**
-       * Format: uri
-       * @description A URI reference that identifies the specific occurrence of the problem.
-       * @example https://example.com/error-log/abc123
-       */
-      instance?: string;
-      /**
-       * Format: int64
-       * @description HTTP status code
-       * @example 400
-       */
-      status?: number;
-      /**
-       * @description A short, human-readable summary of the problem type. This value should not change between occurrences of the error.
-       * @example Bad Request
-       */
-      title?: string;
-      /**
-       * Format: uri
-       * @description A URI reference to human-readable documentation for the error.
-       * @default about:blank
-       * @example https://example.com/errors/example
-       */
-      type: string;
-    };
-    Beat: {
-      /** Format: int64 */
-      version: number;
-    };
-    ChangeEvent: {
-      /** Format: date-time */
-      changed: string;
-      episode: string;
-      /** @description Of the step */
-      name: string;
-      /** @description RFC 6902, from the version before */
-      patch: unknown;
-      /** @description The name of the step that can be redone, or empty */
-      redo: string;
-      /** @description The name of the step that can be undone, or empty */
-      undo: string;
-      /** Format: int64 */
-      version: number;
-    };
-    Clip: {
-      /** @description Level over the time of the sound: it moves with the clip and stays with what is heard when the clip is trimmed or split */
-      envelope: components["schemas"]["Point"][];
-      fadeIn: components["schemas"]["Fade"];
-      fadeOut: components["schemas"]["Fade"];
-      /**
-       * Format: double
-       * @description dB; -120 is silence
-       */
-      gain: number;
-      /** Format: int64 */
-      length: number;
-      name: string;
-      /**
-       * Format: int64
-       * @description Where it begins in its sound
-       */
-      offset: number;
-      /** @description The id of its sound */
-      sound: string;
-      /**
-       * Format: int64
-       * @description Where it begins in the session
-       */
-      start: number;
-    };
-    CopyClips: {
-      clips: string[];
-      /** Format: int64 */
-      start: number;
-      /** @enum {string} */
-      type: "copy-clips";
-    };
-    Desk: {
-      document: components["schemas"]["Document"];
-      episode: components["schemas"]["Episode"];
-      /** @description The name of the step that can be redone, or empty */
-      redo: string;
-      showName: string;
-      /** @description The name of the step that can be undone, or empty */
-      undo: string;
-      /** Format: int64 */
-      version: number;
-    };
-    Document: {
-      /**
-       * @description The document's form and version
-       * @enum {string}
-       */
-      format: "ruvel.session/1";
-      /** @description Markers and named ranges, by id */
-      markers: {
-        [key: string]: components["schemas"]["Marker"];
-      };
-      /**
-       * Format: int64
-       * @description The number that the next new track, clip or marker is named with
-       */
-      next: number;
-      /** @description The sounds that clips are cut from, by id (the SHA-256 of the original file, in hex) */
-      sounds: {
-        [key: string]: components["schemas"]["Sound"];
-      };
-      /** @description The delivery target, by its key */
-      target: string;
-      /** @description The tracks from top to bottom */
-      tracks: components["schemas"]["Track"][];
-    };
-    Episode: {
-      /** Format: date-time */
-      changed: string;
-      id: string;
-      /**
-       * Format: int64
-       * @description Frames at 48 kHz
-       */
-      length: number;
-      /** @description Left out while this version has not been measured */
-      loudness?: components["schemas"]["Result"];
-      /**
-       * Format: int64
-       * @description How many of this very version
-       */
-      mixdowns: number;
-      /** Format: int64 */
-      number: number;
-      show: string;
-      title: string;
-      /** Format: int64 */
-      version: number;
-    };
-    ErrorDetail: {
-      /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
-      location?: string;
-      /** @description Error message text */
-      message?: string;
-      /** @description The value at the given location */
-      value?: unknown;
-    };
-    Event: {
-      change?: components["schemas"]["ChangeEvent"];
-      job?: components["schemas"]["JobEvent"];
-      mixdowns?: components["schemas"]["ShowEvent"];
-      sounds?: components["schemas"]["ShowEvent"];
-    };
-    Fade: {
-      /** Format: int64 */
-      length: number;
-      /** Format: int64 */
-      past?: number;
-      /** @enum {string} */
-      shape: "linear" | "equal-power" | "smooth" | "exponential";
-    };
-    Format: {
-      extension: string;
-      key: string;
-      name: string;
-      /** @description MIME type */
-      type: string;
-    };
-    InsertClip: {
-      /**
-       * Format: int64
-       * @description Left out: to the end of the sound
-       */
-      length?: number;
-      name?: string;
-      /**
-       * Format: int64
-       * @description Where to begin in the sound
-       */
-      offset?: number;
-      /** @enum {string} */
-      part?: "voice" | "music" | "effect";
-      sound: string;
-      /** Format: int64 */
-      start: number;
-      /** @description Left out: a new track for the part, or the first empty one */
-      track?: string;
-      /** @enum {string} */
-      type: "insert-clip";
-    };
-    JobEvent: {
-      episode?: string;
-      id: string;
-      /** @enum {string} */
-      kind: "import" | "mixdown";
-      /**
-       * Format: double
-       * @description Seconds that it will probably still take; 0 if that is not known
-       */
-      left: number;
-      name: string;
-      problem?: components["schemas"]["Problem"];
-      /**
-       * Format: double
-       * @description 0 to 1
-       */
-      progress: number;
-      /** @enum {string} */
-      state: "queued" | "running" | "done" | "failed" | "cancelled";
-    };
-    Levels: {
-      /** @description False while the track is muted or others are soloed */
-      audible: boolean;
-      /** Format: double */
-      clipEnvelope: number;
-      /** Format: double */
-      clipGain: number;
-      /** Format: double */
-      fade: number;
-      /** Format: double */
-      fader: number;
-      /** @description False if the moment lies outside the clip; then the nearest of its frames is meant */
-      inside: boolean;
-      /**
-       * Format: double
-       * @description The sum, or silence if the track cannot be heard
-       */
-      total: number;
-      /** Format: double */
-      trackEnvelope: number;
-    };
-    LibrarySound: {
-      author: string;
-      /** Format: int64 */
-      bytes: number;
-      /** Format: int64 */
-      channels: number;
-      /** Format: date-time */
-      created: string;
-      format: string;
-      /** @description The SHA-256 of the original file, in hex */
-      id: string;
-      /**
-       * Format: int64
-       * @description Frames at 48 kHz
-       */
-      length: number;
-      licence: string;
-      loudness: components["schemas"]["Result"];
-      name: string;
-      /** @enum {string} */
-      part: "voice" | "music" | "effect";
-      /**
-       * Format: int64
-       * @description Hertz, of the original
-       */
-      rate: number;
-      source: string;
-      title: string;
-      /**
-       * Format: int64
-       * @description By how many episodes
-       */
-      used: number;
-    };
-    Marker: {
-      /** Format: int64 */
-      at: number;
-      /** Format: int64 */
-      length: number;
-      name: string;
-    };
-    Measured: {
-      /**
-       * Format: double
-       * @description LUFS, gated; -120 if there is nothing above the gate
-       */
-      integrated: number;
-      /**
-       * Format: int64
-       * @description Frames at 48 kHz
-       */
-      length: number;
-      /**
-       * Format: double
-       * @description LUFS over 400 ms
-       */
-      maxMomentary: number;
-      /**
-       * Format: double
-       * @description LUFS over 3 s
-       */
-      maxShortTerm: number;
-      /**
-       * Format: double
-       * @description LU
-       */
-      range: number;
-      /**
-       * Format: double
-       * @description dBFS
-       */
-      samplePeak: number;
-      /**
-       * Format: double
-       * @description dBTP
-       */
-      truePeak: number;
-      /** Format: int64 */
-      version: number;
-    };
-    Mixdown: {
-      /** Format: int64 */
-      bytes: number;
-      /** Format: int64 */
-      channels: number;
-      /** Format: date-time */
-      created: string;
-      file: string;
-      format: string;
-      /** Format: int64 */
-      from: number;
-      id: string;
-      /** @description Measured on the finished file */
-      loudness: components["schemas"]["Result"];
-      /** Format: int64 */
-      to: number;
-      /** Format: int64 */
-      version: number;
-    };
-    Move: {
-      clip: string;
-      /**
-       * Format: int64
-       * @description Negative times are held at 0
-       */
-      start: number;
-      /** @description Left out: it stays on its track */
-      track?: string;
-    };
-    MoveClips: {
-      moves: components["schemas"]["Move"][];
-      /** @enum {string} */
-      type: "move-clips";
-    };
-    MovePoint: {
-      /** Format: int64 */
-      at: number;
-      clip?: string;
-      /** Format: int64 */
-      index: number;
-      /**
-       * Format: double
-       * @description dB, held between -120 (silence) and 12
-       */
-      level: number;
-      track?: string;
-      /** @enum {string} */
-      type: "move-point";
-    };
-    MoveTrack: {
-      /** Format: int64 */
-      index: number;
-      track: string;
-      /** @enum {string} */
-      type: "move-track";
-    };
-    Named: {
-      name: string;
-    };
-    NewEdit: {
-      /**
-       * Format: int64
-       * @description The version that the operation is meant for
-       */
-      base: number;
-      /** @description Edits of one gesture, such as a drag, share a step of the history */
-      gesture?: string;
-      /** @description One operation, by its type */
-      op:
-        | components["schemas"]["AddTrack"]
-        | components["schemas"]["SetTrack"]
-        | components["schemas"]["MoveTrack"]
-        | components["schemas"]["RemoveTrack"]
-        | components["schemas"]["InsertClip"]
-        | components["schemas"]["MoveClips"]
-        | components["schemas"]["TrimClip"]
-        | components["schemas"]["SplitClips"]
-        | components["schemas"]["CopyClips"]
-        | components["schemas"]["RemoveClips"]
-        | components["schemas"]["SetClip"]
-        | components["schemas"]["SetFades"]
-        | components["schemas"]["AddPoint"]
-        | components["schemas"]["MovePoint"]
-        | components["schemas"]["RemovePoints"]
-        | components["schemas"]["AddMarker"]
-        | components["schemas"]["SetMarker"]
-        | components["schemas"]["RemoveMarker"]
-        | components["schemas"]["SetTarget"];
-    };
-    NewFade: {
-      /**
-       * Format: int64
-       * @description Held between 0 and the length of the clip
-       */
-      length: number;
-      /** @enum {string} */
-      shape: "linear" | "equal-power" | "smooth" | "exponential";
-    };
-    NewMixdown: {
-      /**
-       * Format: int64
-       * @enum {integer}
-       */
-      channels: 1 | 2;
-      /** @description A key of /formats */
-      format: string;
-      /** Format: int64 */
-      from?: number;
-      /**
-       * Format: int64
-       * @description Left out: to the end of the session
-       */
-      to?: number;
-    };
-    Point: {
-      /** Format: int64 */
-      at: number;
-      /**
-       * Format: double
-       * @description dB; -120 is silence
-       */
-      level: number;
-    };
-    Problem: {
-      /** @description Stays the same between versions, for programs */
-      code: string;
-      /** @description What is wrong and what to do */
-      message: string;
-      /** @description The path in the document, or the field of the edit */
-      where: string;
-    };
-    RemoveClips: {
-      clips: string[];
-      /** @description Move what follows on the same track earlier by the clip's length */
-      close?: boolean;
-      /** @enum {string} */
-      type: "remove-clips";
-    };
-    RemoveMarker: {
-      marker: string;
-      /** @enum {string} */
-      type: "remove-marker";
-    };
-    RemovePoints: {
-      clip?: string;
-      indices: number[];
-      track?: string;
-      /** @enum {string} */
-      type: "remove-points";
-    };
-    RemoveTrack: {
-      track: string;
-      /** @enum {string} */
-      type: "remove-track";
-    };
-    Result: {
-      /**
-       * Format: double
-       * @description LUFS, gated; -120 if there is nothing above the gate
-       */
-      integrated: number;
-      /**
-       * Format: int64
-       * @description Frames at 48 kHz
-       */
-      length: number;
-      /**
-       * Format: double
-       * @description LUFS over 400 ms
-       */
-      maxMomentary: number;
-      /**
-       * Format: double
-       * @description LUFS over 3 s
-       */
-      maxShortTerm: number;
-      /**
-       * Format: double
-       * @description LU
-       */
-      range: number;
-      /**
-       * Format: double
-       * @description dBFS
-       */
-      samplePeak: number;
-      /**
-       * Format: double
-       * @description dBTP
-       */
-      truePeak: number;
-    };
-    SetClip: {
-      clip: string;
-      /**
-       * Format: double
-       * @description dB, held between -120 (silence) and 12
-       */
-      gain?: number;
-      name?: string;
-      /** @enum {string} */
-      type: "set-clip";
-    };
-    SetFades: {
-      clip: string;
-      in?: components["schemas"]["NewFade"];
-      out?: components["schemas"]["NewFade"];
-      /** @enum {string} */
-      type: "set-fades";
-    };
-    SetMarker: {
-      /** Format: int64 */
-      at?: number;
-      /** Format: int64 */
-      length?: number;
-      marker: string;
-      name?: string;
-      /** @enum {string} */
-      type: "set-marker";
-    };
-    SetTarget: {
-      target: string;
-      /** @enum {string} */
-      type: "set-target";
-    };
-    SetTrack: {
-      /**
-       * Format: double
-       * @description dB, held between -120 (silence) and 12
-       */
-      fader?: number;
-      mute?: boolean;
-      name?: string;
-      /**
-       * Format: double
-       * @description Held between -1 (left) and 1 (right)
-       */
-      pan?: number;
-      /** @enum {string} */
-      part?: "voice" | "music" | "effect";
-      solo?: boolean;
-      track: string;
-      /** @enum {string} */
-      type: "set-track";
-    };
-    Show: {
-      /** Format: date-time */
-      created: string;
-      /**
-       * Format: int64
-       * @description How many it has
-       */
-      episodes: number;
-      id: string;
-      name: string;
-    };
-    ShowEvent: {
-      show: string;
-    };
-    Silhouette: {
-      effect: number[];
-      music: number[];
-      voice: number[];
-    };
-    Sound: {
-      /** Format: int64 */
-      channels: number;
-      /**
-       * Format: int64
-       * @description Frames at 48 kHz
-       */
-      length: number;
-      /** @description Where the file lies, relative to the document, when it stands alone */
-      path?: string;
-    };
-    SoundChange: {
-      name?: string;
-      /** @enum {string} */
-      part?: "voice" | "music" | "effect";
-    };
-    SplitClips: {
-      /** Format: int64 */
-      at: number;
-      clips: string[];
-      /** @enum {string} */
-      type: "split-clips";
-    };
-    Target: {
-      /**
-       * Format: double
-       * @description LUFS
-       */
-      integrated: number;
-      key: string;
-      name: string;
-      source: string;
-      /**
-       * Format: double
-       * @description LU either way
-       */
-      tolerance: number;
-      /**
-       * Format: double
-       * @description Highest true peak, dBTP
-       */
-      truePeak: number;
-    };
-    Titled: {
-      /**
-       * Format: int64
-       * @description Left out: the show's next, or as it was
-       */
-      number?: number;
-      title: string;
-    };
-    Track: {
-      /** @description The clips by id */
-      clips: {
-        [key: string]: components["schemas"]["Clip"];
-      };
-      /** @description Level over session time */
-      envelope: components["schemas"]["Point"][];
-      /**
-       * Format: double
-       * @description dB; -120 is silence
-       */
-      fader: number;
-      id: string;
-      mute: boolean;
-      name: string;
-      /**
-       * Format: double
-       * @description -1 left, 0 middle, 1 right
-       */
-      pan: number;
-      /** @enum {string} */
-      part: "voice" | "music" | "effect";
-      solo: boolean;
-    };
-    TrimClip: {
-      /**
-       * Format: int64
-       * @description Held within the sound and 10 ms away from the other end
-       */
-      at: number;
-      clip: string;
-      /** @enum {string} */
-      edge: "start" | "end";
-      /** @enum {string} */
-      type: "trim-clip";
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  "get-desk": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Desk"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "remove-episode": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "rename-episode": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Titled"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Episode"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  edit: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewEdit"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChangeEvent"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "follow-episode": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/event-stream": (
-            | {
-                data: components["schemas"]["Beat"];
-                /**
-                 * @description The event name.
-                 * @constant
-                 */
-                event: "beat";
-                /** @description The event ID. */
-                id?: number;
-                /** @description The retry time in milliseconds. */
-                retry?: number;
-              }
-            | {
-                data: components["schemas"]["Event"];
-                /**
-                 * @description The event name.
-                 * @constant
-                 */
-                event?: "message";
-                /** @description The event ID. */
-                id?: number;
-                /** @description The retry time in milliseconds. */
-                retry?: number;
-              }
-          )[];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "get-levels": {
-    parameters: {
-      query: {
-        clip: string;
-        at?: number;
-      };
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Levels"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  listen: {
-    parameters: {
-      query?: {
-        from?: number;
-        /** @description Left out: to the end of the session */
-        to?: number;
-        /** @description Go back to loopFrom at the end, for ever */
-        loop?: boolean;
-        loopFrom?: number;
-        /** @description Wait up to 2 s for this version */
-        rev?: number;
-      };
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "get-loudness": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Measured"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "list-mixdowns": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Mixdown"][] | null;
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "add-mixdown": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewMixdown"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobEvent"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  redo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChangeEvent"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "get-silhouette": {
-    parameters: {
-      query?: {
-        columns?: number;
-      };
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Silhouette"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  undo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        episode: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChangeEvent"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "list-formats": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Format"][] | null;
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "get-job": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobEvent"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "cancel-job": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "remove-mixdown": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        mixdown: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "get-mixdown-file": {
-    parameters: {
-      query?: {
-        download?: boolean;
-      };
-      header?: never;
-      path: {
-        mixdown: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "list-shows": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Show"][] | null;
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "add-show": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Named"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Show"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "rename-show": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        show: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Named"];
-      };
-    };
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "list-episodes": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        show: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Episode"][] | null;
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "add-episode": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        show: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Titled"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Episode"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "list-jobs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        show: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobEvent"][] | null;
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "list-sounds": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        show: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LibrarySound"][] | null;
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "add-sound": {
-    parameters: {
-      query: {
-        /** @description The name of the file */
-        file: string;
-        part?: "voice" | "music" | "effect";
-        /** @description Place the sound in this episode when it is there */
-        episode?: string;
-        /** @description On this track; left out: on an empty or new one for its part */
-        track?: string;
-        start?: number;
-      };
-      header?: never;
-      path: {
-        show: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: {
-      content: {
-        "application/octet-stream": unknown;
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobEvent"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "remove-sound": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        show: string;
-        sound: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "change-sound": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        show: string;
-        sound: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SoundChange"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LibrarySound"];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "hear-sound": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        sound: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "get-peaks": {
-    parameters: {
-      query?: {
-        from?: number;
-        count?: number;
-      };
-      header?: never;
-      path: {
-        sound: string;
-        level: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          "Cache-Control"?: string;
-          "Content-Type"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": string;
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
-    };
-  };
-  "list-targets": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Target"][] | null;
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ApiError"];
-        };
-      };
+    "get-desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Desk"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-episode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "rename-episode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Titled"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Episode"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "follow-episode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": ({
+                        data: components["schemas"]["Beat"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "beat";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["Event"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event?: "message";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    })[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-levels": {
+        parameters: {
+            query: {
+                clip: string;
+                at?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Levels"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    listen: {
+        parameters: {
+            query?: {
+                from?: number;
+                /** @description Left out: to the end of the session */
+                to?: number;
+                /** @description Go back to loopFrom at the end, for ever */
+                loop?: boolean;
+                loopFrom?: number;
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-loudness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measured"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-mixdowns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mixdown"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-mixdown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMixdown"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-silhouette": {
+        parameters: {
+            query?: {
+                columns?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Silhouette"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-formats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Format"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "cancel-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-mixdown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mixdown: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-mixdown-file": {
+        parameters: {
+            query?: {
+                download?: boolean;
+            };
+            header?: never;
+            path: {
+                mixdown: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-shows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Show"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-show": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Show"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "rename-show": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-episodes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Episode"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-episode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Titled"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Episode"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobEvent"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-sounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibrarySound"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-sound": {
+        parameters: {
+            query: {
+                /** @description The name of the file */
+                file: string;
+                part?: "voice" | "music" | "effect";
+                /** @description Place the sound in this episode when it is there */
+                episode?: string;
+                /** @description On this track; left out: on an empty or new one for its part */
+                track?: string;
+                start?: number;
+            };
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                sound: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "change-sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                sound: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoundChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibrarySound"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "hear-sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sound: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-peaks": {
+        parameters: {
+            query?: {
+                from?: number;
+                count?: number;
+            };
+            header?: never;
+            path: {
+                sound: string;
+                level: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Target"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
     };
-  };
 }
