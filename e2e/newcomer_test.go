@@ -298,17 +298,28 @@ func formatsAgree(t *testing.T, wav, mp3 audio.PCM) {
 	}
 }
 
-// recorder keeps what the page sends to the loudspeakers.
+// recorder keeps what the page sends to the loudspeakers, in pieces of 10 ms: a row of
+// [left, right].
 const recorder = `(() => {
 	const connect = AudioNode.prototype.connect;
 	window.__heard = [];
 	AudioNode.prototype.connect = function (to, ...rest) {
 		if (to instanceof AudioDestinationNode && !this.__tap) {
-			const tap = this.context.createScriptProcessor(4096, 2, 2);
-			this.__tap = tap;
-			tap.onaudioprocess = e => window.__heard.push([e.inputBuffer.getChannelData(0).slice(), e.inputBuffer.getChannelData(1).slice()]);
-			connect.call(this, tap);
-			connect.call(tap, to);
+			this.__tap = this.context.createMediaStreamDestination();
+			connect.call(this, this.__tap);
+			const reader = new MediaStreamTrackProcessor({track: this.__tap.stream.getAudioTracks()[0], maxBufferSize: 3000}).readable.getReader();
+			(async () => {
+				for (;;) {
+					const {value, done} = await reader.read();
+					if (done) return;
+					window.__heard.push([0, 1].map(c => {
+						const out = new Float32Array(value.numberOfFrames);
+						value.copyTo(out, {planeIndex: Math.min(c, value.numberOfChannels - 1), format: "f32-planar"});
+						return out;
+					}));
+					value.close();
+				}
+			})();
 		}
 		return connect.call(this, to, ...rest);
 	};

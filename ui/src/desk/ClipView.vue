@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onMounted, useTemplateRef, watch } from "vue";
+import { computed, onMounted, toRaw, useTemplateRef, watch } from "vue";
 import type { Schema } from "../api/client";
 import { drawClip } from "../drawing/clip";
 import { arrivals } from "../drawing/peaks";
@@ -33,6 +33,9 @@ const box = computed(() => {
     endSeen: right <= desk.time.width + MARGIN,
   };
 });
+/** Frames from the clip's start to the left edge of what is drawn: 0 while the start can be seen, however time is scrolled. */
+const lead = computed(() => (box.value.startSeen ? 0 : desk.time.frame(box.value.from) - props.clip.start));
+const drawnWidth = computed(() => box.value.width);
 const bodyHeight = computed(() => props.height - HEAD - 2);
 const chosen = computed(() => desk.selection.clips.includes(props.id));
 const label = computed(
@@ -40,31 +43,25 @@ const label = computed(
     `${props.clip.name}, ${timeText(props.clip.start)} to ${timeText(props.clip.start + props.clip.length)}, on ${props.track.name}`,
 );
 
+/** Changes when anything changes that the picture shows of the clip and its track, but not when time is scrolled. */
+const look = computed(() => JSON.stringify([props.clip, props.track.fader, props.track.envelope, props.track.part]));
+
 function draw(): void {
   if (!canvas.value) return;
+  const { clip, track } = props;
   drawClip(canvas.value, {
-    clip: props.clip,
-    track: props.track,
-    from: desk.time.frame(box.value.from) - props.clip.start,
+    clip: toRaw(clip),
+    track: toRaw(track),
+    from: lead.value,
     scale: desk.time.scale,
-    width: box.value.width,
+    width: drawnWidth.value,
     height: bodyHeight.value,
   });
 }
 onMounted(draw);
-watch(
-  () => [
-    props.clip,
-    props.track.fader,
-    props.track.envelope,
-    props.track.part,
-    box.value,
-    bodyHeight.value,
-    arrivals.get(props.clip.sound),
-  ],
-  draw,
-  { flush: "post", deep: true },
-);
+watch([look, lead, drawnWidth, bodyHeight, () => desk.time.scale, () => arrivals.get(props.clip.sound)], draw, {
+  flush: "post",
+});
 
 function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
   const { selection } = desk;
@@ -75,6 +72,12 @@ function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
   } else if (!chosen.value) {
     selection.clips = [props.id];
   }
+}
+
+/** With the clip itself in focus, keys mean the clip and no longer a point on its line. */
+function focused(): void {
+  desk.selection.points = [];
+  if (!chosen.value) choose({ shiftKey: false, ctrlKey: false });
 }
 
 function move(event: PointerEvent): void {
@@ -142,7 +145,7 @@ function letGo(): void {
     role="group"
     :aria-label="label"
     :data-clip="id"
-    @focus="!chosen && choose({ shiftKey: false, ctrlKey: false })"
+    @focus="focused"
     @pointerdown="move"
   >
     <div class="head">
@@ -154,12 +157,12 @@ function letGo(): void {
         v-if="box.whole > 26"
         :id="id"
         :clip="clip"
-        :from="box.from"
-        :width="box.width"
+        :lead="lead"
+        :width="drawnWidth"
         :height="bodyHeight"
         :chosen="chosen"
       />
-      <FadeGrips v-if="box.whole > 40" :id="id" :clip="clip" :from="box.from" :width="box.width" />
+      <FadeGrips v-if="box.whole > 40" :id="id" :clip="clip" :lead="lead" :width="drawnWidth" />
     </div>
     <span v-if="box.startSeen" class="edge start" title="Trim the start" @pointerdown="trim($event, 'start')"></span>
     <span v-if="box.endSeen" class="edge end" title="Trim the end" @pointerdown="trim($event, 'end')"></span>

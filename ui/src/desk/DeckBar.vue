@@ -6,7 +6,7 @@ import { computed, ref, watch } from "vue";
 import { api, ask, type Schema } from "../api/client";
 import { figure, SILENCE, timeText } from "../model/units";
 import { useDesk } from "../stores/desk";
-import { useDeskContext } from "./context";
+import { COARSEST, FINEST, useDeskContext } from "./context";
 import LevelMeter from "./LevelMeter.vue";
 import { togglePlay } from "./transport";
 
@@ -37,11 +37,12 @@ const off = computed(() => {
   const t = store.target;
   return !!m && !!t && m.integrated > SILENCE && Math.abs(m.integrated - t.integrated) > t.tolerance;
 });
-/** Zoom as a slider: the right end shows single syllables. */
-const zoom = computed({
-  get: () => 100 - (100 * Math.log(desk.time.scale / 64)) / Math.log(100000 / 64),
-  set: (value: number) => desk.time.zoom((64 * (100000 / 64) ** ((100 - value) / 100)) / desk.time.scale),
-});
+/** Zoom as a slider: the right end shows single syllables, the left one many hours. */
+const zoom = computed(() => 100 - (100 * Math.log(desk.time.scale / FINEST)) / Math.log(COARSEST / FINEST));
+function setZoom(value: number | number[]): void {
+  if (Math.round(zoom.value) === value) return;
+  desk.time.zoom((FINEST * (COARSEST / FINEST) ** ((100 - (value as number)) / 100)) / desk.time.scale);
+}
 </script>
 
 <template>
@@ -94,7 +95,14 @@ const zoom = computed({
     </div>
     <label class="zoom">
       <span class="name">Zoom</span>
-      <el-slider v-model="zoom" :min="0" :max="100" :step="1" :show-tooltip="false" aria-label="Zoom" />
+      <el-slider
+        :model-value="Math.round(zoom)"
+        :min="0"
+        :max="100"
+        :show-tooltip="false"
+        aria-label="Zoom"
+        @input="setZoom"
+      />
     </label>
   </footer>
 </template>

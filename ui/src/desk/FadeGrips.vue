@@ -6,17 +6,18 @@ import { useDesk } from "../stores/desk";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
 
-const props = defineProps<{ id: string; clip: Schema["Clip"]; from: number; width: number }>();
+const props = defineProps<{ id: string; clip: Schema["Clip"]; lead: number; width: number }>();
 const store = useDesk();
 const desk = useDeskContext();
 
 const grips = computed(() => {
   const { clip } = props;
-  const inEnd = clip.start + Math.max(0, clip.fadeIn.length - (clip.fadeIn.past ?? 0));
-  const outStart = clip.start + clip.length - Math.max(0, clip.fadeOut.length - (clip.fadeOut.past ?? 0));
+  const x = (own: number) => (own - props.lead) / desk.time.scale;
+  const inEnd = Math.max(0, clip.fadeIn.length - (clip.fadeIn.past ?? 0));
+  const outStart = clip.length - Math.max(0, clip.fadeOut.length - (clip.fadeOut.past ?? 0));
   return [
-    { edge: "in" as const, name: "Fade in", fade: clip.fadeIn, x: desk.time.x(inEnd) - props.from },
-    { edge: "out" as const, name: "Fade out", fade: clip.fadeOut, x: desk.time.x(outStart) - props.from },
+    { edge: "in" as const, name: "Fade in", fade: clip.fadeIn, x: x(inEnd) },
+    { edge: "out" as const, name: "Fade out", fade: clip.fadeOut, x: x(outStart) },
   ].filter((g) => g.x >= -1 && g.x <= props.width + 1);
 });
 

@@ -11,7 +11,7 @@ import { snap, snapPlaces } from "./snap";
 const props = defineProps<{
   id: string;
   clip: Schema["Clip"];
-  from: number;
+  lead: number;
   width: number;
   height: number;
   chosen: boolean;
@@ -21,7 +21,7 @@ const desk = useDeskContext();
 
 /** Session time of a point: its own time is counted from the beginning of the sound. */
 const session = (at: number) => props.clip.start + at - props.clip.offset;
-const x = (at: number) => desk.time.x(session(at)) - props.from;
+const x = (at: number) => (at - props.clip.offset - props.lead) / desk.time.scale;
 const y = (level: number) => placeOf(level) * props.height;
 
 const points = computed(() =>
@@ -36,16 +36,20 @@ const points = computed(() =>
     ),
 );
 
+/** The line's points without Vue's tracking, which would be paid for at every step of the path. */
+const plain = computed(() => props.clip.envelope.map((p) => ({ at: p.at, level: p.level })));
+
 const path = computed(() => {
+  const line = plain.value;
+  if (line.length === 0) return `M0 ${y(0).toFixed(1)}L${props.width} ${y(0).toFixed(1)}`;
   const xs = new Set<number>([0, props.width]);
   for (let at = 0; at < props.width; at += 6) xs.add(at);
   for (const p of points.value) xs.add(p.x);
+  const { scale } = desk.time;
+  const first = props.lead + props.clip.offset;
   return [...xs]
     .sort((a, b) => a - b)
-    .map((px, i) => {
-      const own = desk.time.start + (props.from + px) * desk.time.scale - props.clip.start + props.clip.offset;
-      return `${i ? "L" : "M"}${px.toFixed(1)} ${y(levelAt(props.clip.envelope, own)).toFixed(1)}`;
-    })
+    .map((px, i) => `${i ? "L" : "M"}${px.toFixed(1)} ${y(levelAt(line, first + px * scale)).toFixed(1)}`)
     .join("");
 });
 
@@ -70,7 +74,7 @@ function tag(event: PointerEvent, at: number, level: number): void {
 async function pressLine(event: PointerEvent): Promise<void> {
   if (event.button !== 0) return;
   const svg = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
-  const at = Math.round(desk.time.frame(props.from + event.clientX - svg.left) - props.clip.start + props.clip.offset);
+  const at = Math.round(props.clip.offset + props.lead + (event.clientX - svg.left) * desk.time.scale);
   const level = round(levelAt(props.clip.envelope, at));
   const gesture = newGesture();
   const added = store.edit({ type: "add-point", clip: props.id, at, level }, gesture);

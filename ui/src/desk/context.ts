@@ -1,6 +1,9 @@
 import { inject, provide, reactive, ref, type InjectionKey, type Ref } from "vue";
 import type { Player } from "../listening/player";
-import { RATE } from "../model/units";
+
+/** The least and the most frames that a pixel can stand for. */
+export const FINEST = 64;
+export const COARSEST = 1_500_000;
 
 /** How session time lies on the screen. */
 export class Timescale {
@@ -22,12 +25,12 @@ export class Timescale {
   }
   /** Shows another stretch; the scale is held within what can be drawn. */
   show(start: number, scale = this.scale): void {
-    this.scale = Math.min(Math.max(scale, 64), (6 * 3600 * RATE) / Math.max(200, this.width));
+    this.scale = Math.min(Math.max(scale, FINEST), COARSEST);
     this.start = Math.max(0, Math.round(start));
   }
   zoom(factor: number, x = this.width / 2): void {
     const pivot = this.start + x * this.scale;
-    const scale = Math.min(Math.max(this.scale * factor, 64), (6 * 3600 * RATE) / Math.max(200, this.width));
+    const scale = Math.min(Math.max(this.scale * factor, FINEST), COARSEST);
     this.show(pivot - x * scale, scale);
   }
   fit(from: number, to: number): void {

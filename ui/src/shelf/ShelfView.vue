@@ -54,6 +54,7 @@ function question(what: "show" | "episode" | "rename-show"): void {
 async function answer(): Promise<void> {
   const what = asking.value;
   if (!what || !name.value.trim()) return;
+  asking.value = undefined;
   try {
     if (what === "show") {
       const made = await ask(api.POST("/shows", { body: { name: name.value } }));
@@ -69,8 +70,8 @@ async function answer(): Promise<void> {
       );
       await load();
     }
-    asking.value = undefined;
   } catch (error) {
+    asking.value = what;
     ElMessage.error((error as Refusal).message);
   }
 }

@@ -1,0 +1,276 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/audio"
+	"ruvel/core/session"
+	"ruvel/internal/server"
+	"ruvel/testkit"
+)
+
+// withTwoClips opens a new episode with the newcomer's voice and music on it.
+func withTwoClips(t *testing.T, w *Window, title string) (episode string) {
+	t.Helper()
+	episode = newEpisode(w, title)
+	voiceFile, musicFile := dropped(t)
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, voiceFile, musicFile)
+	w.Until(`document.querySelectorAll(".clip").length === 2`)
+	return episode
+}
+
+func TestASecondWindowFollowsWhatTheFirstOneDoes(t *testing.T) {
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Two desks")
+	second := w.OpenSecond()
+	second.Go("/episodes/" + episode)
+	second.Until(`document.querySelectorAll(".clip").length === 2`)
+	w.Press("Add a track")
+	w.Press("for effects")
+	second.Until(`document.querySelectorAll(".lane").length === 3`)
+	second.Press("Undo")
+	w.Until(`document.querySelectorAll(".lane").length === 2`)
+	w.Press("Redo")
+	second.Until(`document.querySelectorAll(".lane").length === 3`)
+	// Both at once: neither loses its edit.
+	w.Click(`[aria-label="Track Voice 1"] .switch`)
+	second.Click(`[aria-label="Track Music 1"] .switch`)
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Mute && d.Tracks[1].Mute })
+	for _, window := range []*Window{w, second} {
+		window.Until(`document.querySelectorAll('.switch[aria-pressed="true"]').length === 2`)
+	}
+}
+
+func TestFilesThatCannotBeTakenInAreNamedAndChangeNothing(t *testing.T) {
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Bad files")
+	before := desk(t, episode)
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, testkit.WriteFile(t, "Notes on fog.mp3", []byte("The fog came at four.\n")), testkit.WriteFile(t, "Nothing at all.wav", nil))
+	w.UntilText("Notes on fog.mp3: This is not a sound file that Ruvel can read")
+	w.UntilText("Nothing at all.wav: The file is empty.")
+	assert.Equal(t, string(before.Document.JSON()), string(desk(t, episode).Document.JSON()))
+	w.Press("Put this message away")
+	w.Press("Put this message away")
+	w.Until(`!document.body.innerText.includes("Notes on fog.mp3")`)
+}
+
+func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Keys")
+	focus := func(css string) { w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).focus()`, css))) }
+	musicClip := func(d session.Document) session.Clip { _, _, c := clipNamed(t, d, "Slack water"); return c }
+
+	focus(`[aria-label^="Slack water"]`)
+	for range 3 {
+		w.Key(kb.ArrowRight)
+	}
+	w.Key("p")
+	untilKept(w, episode, func(d session.Document) bool {
+		e := musicClip(d).Envelope
+		return len(e) == 1 && e[0].At == 3*audio.Second
+	})
+	focus(music + " .point")
+	w.Key(kb.ArrowDown)
+	w.Until(`document.querySelector(".point").getAttribute("aria-valuetext").startsWith("−1.0 dB")`)
+	w.Key(kb.ArrowDown, chromedp.ModifierShift)
+	untilKept(w, episode, func(d session.Document) bool { return math.Abs(float64(musicClip(d).Envelope[0].Level)+1.1) < 1e-6 })
+
+	focus(`[aria-label^="Slack water"]`)
+	w.Key(kb.ArrowDown)
+	untilKept(w, episode, func(d session.Document) bool { return musicClip(d).Gain == -1 })
+	w.Key(".")
+	untilKept(w, episode, func(d session.Document) bool { return musicClip(d).Start == 480 })
+	w.Key("g")
+	untilKept(w, episode, func(d session.Document) bool { return musicClip(d).Start == 3*audio.Second })
+	w.Key(kb.ArrowRight)
+	w.Key("h")
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[1].Clips) == 2 })
+	w.Key("z", chromedp.ModifierCtrl)
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[1].Clips) == 1 })
+	w.Key("j")
+	untilKept(w, episode, func(d session.Document) bool { return musicClip(d).Length == audio.Second })
+	w.Key("d", chromedp.ModifierCtrl)
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[1].Clips) == 2 })
+	w.Key("q")
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[1].Mute })
+	w.Key("n")
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 1 })
+	focus(`[aria-label^="Slack water"]`)
+	w.Key(kb.Delete)
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[1].Clips) == 1 })
+	w.Key("4")
+	w.UntilText("Mix down")
+	w.Key("?", chromedp.ModifierShift)
+	w.UntilText("Put a point on the level line at the playhead")
+}
+
+func TestAChangeWhilePlayingIsHeardWithoutAGap(t *testing.T) {
+	w := OpenWindow(t, base)
+	w.OnNewPage(recorder)
+	episode := withTwoClips(t, w, "Live")
+	w.Press("Play")
+	w.Until(`document.querySelector(".now").innerText >= "0:01.50"`)
+	// Solo leaves the music alone; then it is muted, and there is silence.
+	w.Click(`[aria-label="Track Music 1"] .switch:nth-of-type(2)`)
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[1].Solo })
+	w.Until(`document.querySelector(".now").innerText >= "0:03.00"`)
+	w.Click(`[aria-label="Track Music 1"] .switch`)
+	w.Until(`window.__heard.length > 4 && window.__heard.slice(-4).every(b => b[0].every(v => v === 0))`)
+	w.Press("Pause")
+	heard := Eval[[]float64](w, `(() => { const out = []; for (const b of window.__heard) out.push(...b[0]); return out })()`)
+	begin := 0
+	for math.Abs(heard[begin]) < 1e-3 {
+		begin++
+	}
+	end := len(heard)
+	for math.Abs(heard[end-1]) < 1e-3 {
+		end--
+	}
+	require.Greater(t, end-begin, 2*audio.Rate)
+	// Between the first and the last sound nothing stops: no 3 ms are silent, and no step is larger than the tones' own.
+	quiet, longest, step := 0, 0, 0.0
+	for i := begin + 1; i < end; i++ {
+		if math.Abs(heard[i]) < 1e-4 {
+			quiet++
+		} else {
+			quiet = 0
+		}
+		longest, step = max(longest, quiet), max(step, math.Abs(heard[i]-heard[i-1]))
+	}
+	assert.Less(t, longest, 144, "frames of silence in between")
+	assert.Less(t, step, 0.12, "a click")
+}
+
+func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
+	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	w := OpenWindow(t, base)
+	check := func(view string) {
+		w.Do(chromedp.Evaluate[chromedp.Void](string(axe)))
+		found := Eval[json.RawMessage](w, `axe.run().then(r => r.violations.filter(v => v.impact === "serious" || v.impact === "critical").map(v => v.id + ": " + v.nodes.map(n => n.target.join(" ")).join(", ")))`)
+		var faults []string
+		require.NoError(t, json.Unmarshal(found, &faults))
+		assert.Empty(t, faults, view)
+	}
+	w.Go("/")
+	w.UntilText("LUFS")
+	check("shelf")
+	openSample(w)
+	w.Until(`document.querySelectorAll(".clip").length > 0`)
+	settle(w)
+	for _, stage := range []string{"Gather", "Arrange", "Balance", "Deliver"} {
+		w.Press(stage)
+		settle(w)
+		check(stage)
+	}
+}
+
+func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {
+	w := OpenWindow(t, base)
+	w.Go("/")
+	w.UntilText("The Last Fog Signal")
+	openSample(w)
+	w.Until(`document.querySelectorAll(".lane").length === 6`)
+	for _, width := range []int64{1280, 1024} {
+		w.Do(chromedp.EmulateViewport(width, 800))
+		settle(w)
+		deck := w.Find("footer").Y
+		lowest := Eval[float64](w, `Math.max(...[...document.querySelectorAll(".lane")].map(l => l.getBoundingClientRect().bottom))`)
+		assert.LessOrEqual(t, lowest, deck, "all six tracks at %d", width)
+		assert.LessOrEqual(t, Eval[float64](w, `document.documentElement.scrollWidth`), float64(width))
+		cut := Eval[[]string](w, `[...document.querySelectorAll("header button, header a, footer button, footer .reading, aside h2, aside button")]
+			.filter(e => { const r = e.getBoundingClientRect(); return r.width > 0 && (r.right > innerWidth + 1 || r.left < 0) }).map(e => e.outerHTML.slice(0, 80))`)
+		assert.Empty(t, cut, "outside the window at %d", width)
+	}
+}
+
+func TestALongNameAndAnEmptyShowAreShownWhole(t *testing.T) {
+	w := OpenWindow(t, base)
+	w.Go("/")
+	w.Press("New show")
+	name := "Notes from the lower harbour " + strings.Repeat("and the long breakwater ", 6)
+	w.Click("#new-name")
+	w.Key(strings.TrimSpace(name))
+	w.Press("Make the show")
+	w.UntilText("There is no episode in this show yet.")
+	w.Until(`[...document.querySelectorAll(".el-overlay")].every(o => o.style.display === "none")`)
+	assert.LessOrEqual(t, Eval[float64](w, `document.documentElement.scrollWidth`), 1280.0)
+	w.Press("Make the first episode")
+	w.Click("#new-name")
+	w.Key(strings.TrimSpace(name))
+	w.Press("Make the episode")
+	w.UntilText("Nothing is on the desk yet")
+	stages := w.Find("nav").X
+	title := w.Find(".what")
+	assert.LessOrEqual(t, title.X+title.Width, stages)
+}
+
+func TestALargeSessionOpensAndScrollsSmoothly(t *testing.T) {
+	w := OpenWindow(t, base)
+	id := largeEpisode(t)
+	begun := Eval[float64](w, `performance.now()`)
+	require.Positive(t, begun)
+	w.Go("/episodes/" + id)
+	w.Until(`document.querySelectorAll(".lane").length === 16 && document.querySelectorAll(".clip").length > 150`)
+	settle(w)
+	// The time from one frame to the next while the wheel turns.
+	frames := func(wheel string) (median, late float64) {
+		took := Eval[[]float64](w, `(async () => {
+			const lanes = document.querySelector(".lanes"), r = lanes.getBoundingClientRect(), out = [];
+			let last = await new Promise(requestAnimationFrame);
+			for (let i = 0; i < 40; i++) {
+				lanes.dispatchEvent(new WheelEvent("wheel", {`+wheel+`, clientX: r.x + 500, clientY: r.y + 50, bubbles: true, cancelable: true}));
+				const now = await new Promise(requestAnimationFrame);
+				out.push(now - last);
+				last = now;
+			}
+			return out.sort((a, b) => a - b);
+		})()`)
+		return took[20], took[37]
+	}
+	scroll, scrollLate := frames("deltaY: 60, shiftKey: true")
+	zoom, zoomLate := frames("deltaY: -40, ctrlKey: true")
+	t.Logf("a frame takes, median and 95th percentile: scrolling %.0f and %.0f ms, zooming %.0f and %.0f ms", scroll, scrollLate, zoom, zoomLate)
+	assert.Less(t, max(scroll, zoom), 250.0, "a frame takes so long that the hand is lost")
+}
+
+// largeEpisode makes an hour of 16 tracks and 192 clips through the API.
+func largeEpisode(t *testing.T) string {
+	t.Helper()
+	w := OpenWindow(t, base)
+	episode := newEpisode(w, "An hour")
+	file := filepath.Join(t.TempDir(), "Tide.flac")
+	testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i", "anoisesrc=r=48000:c=pink:d=60:seed=3", "-ac", "1", file)
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, file)
+	w.Until(`document.querySelectorAll(".clip").length === 1`)
+	sound := Eval[string](w, `fetch("/api/episodes/`+episode+`").then(r => r.json()).then(d => Object.keys(d.document.sounds)[0])`)
+	made := Eval[int](w, fmt.Sprintf(`(async () => {
+		let base = (await fetch("/api/episodes/%[1]s").then(r => r.json())).version;
+		const edit = async op => {
+			const r = await fetch("/api/episodes/%[1]s/edits", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({base, op})}).then(r => r.json());
+			base = r.version;
+		};
+		for (let t = 0; t < 15; t++) await edit({type: "add-track", part: ["voice", "music", "effect"][t %% 3]});
+		const tracks = (await fetch("/api/episodes/%[1]s").then(r => r.json())).document.tracks.map(t => t.id);
+		for (const [n, track] of tracks.entries())
+			for (let c = 0; c < 12; c++) await edit({type: "insert-clip", sound: %[2]q, track, start: (c * 300 + n * 15) * 48000, name: "Clip " + c});
+		return tracks.length;
+	})()`, episode, sound))
+	require.Equal(t, 16, made)
+	require.Greater(t, get[server.Desk](t, "/api/episodes/"+episode).Document.Length(), 55*60*audio.Second)
+	return episode
+}
