@@ -70,7 +70,9 @@ func TestFilesThatCannotBeTakenInAreNamedAndChangeNothing(t *testing.T) {
 func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Keys")
-	focus := func(css string) { w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).focus()`, css))) }
+	focus := func(css string) {
+		w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).focus()`, css)))
+	}
 	musicClip := func(d session.Document) session.Clip { _, _, c := clipNamed(t, d, "Slack water"); return c }
 
 	focus(`[aria-label^="Slack water"]`)

@@ -42,7 +42,7 @@ type parts struct{ melody, pluck, pad, bass, beat float64 }
 
 var (
 	full  = parts{melody: 0.5, pluck: 0.32, pad: 0.22, bass: 0.5, beat: 0.5}
-	under = parts{pluck: 0.24, pad: 0.26, bass: 0.36, beat: 0.14}
+	under = parts{pluck: 0.2, pad: 0.15, bass: 0.26, beat: 0.12}
 	thin  = parts{pluck: 0.3, pad: 0.2}
 )
 

@@ -2,7 +2,6 @@ package server_test
 
 import (
 	"bytes"
-	"context"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -22,6 +21,7 @@ import (
 	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
+	"ruvel/testkit/housetest"
 )
 
 var (
@@ -29,35 +29,12 @@ var (
 	data string
 )
 
-func TestMain(m *testing.M) { os.Exit(run(m)) }
-
-func run(m *testing.M) int {
-	ctx, cancel := context.WithCancel(context.Background())
-	defer cancel()
-	var err error
-	data, err = os.MkdirTemp("", "ruvel-server")
-	check(err)
-	defer os.RemoveAll(data)
-	check(os.Chmod(data, 0o755))
-	house, err := server.Start(ctx, server.Settings{Data: data})
-	check(err)
-	defer house.Close()
-	house.MaxUpload = 20 << 20
-	l, err := server.Listen(0)
-	check(err)
-	base = fmt.Sprintf("http://127.0.0.1:%d/api", l.Addr().(*net.TCPAddr).Port)
-	served := make(chan error, 1)
-	go func() { served <- house.Serve(ctx, l) }()
-	code := m.Run()
-	cancel()
-	<-served
-	return code
-}
-
-func check(err error) {
-	if err != nil {
-		panic(err)
-	}
+func TestMain(m *testing.M) {
+	housetest.Main(m, func(h housetest.House) error {
+		h.MaxUpload = 20 << 20
+		base, data = h.Address+"/api", h.Data
+		return nil
+	})
 }
 
 // call sends a request and gives the status and the answer's bytes.

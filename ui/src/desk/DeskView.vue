@@ -2,7 +2,7 @@
 import { useElementSize, useEventListener, useRafFn } from "@vueuse/core";
 import { ElMessage } from "element-plus";
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
-import { onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { Player } from "../listening/player";
 import ArrangePanel from "../panels/ArrangePanel.vue";
 import BalancePanel from "../panels/BalancePanel.vue";
@@ -31,6 +31,7 @@ const dropping = ref(false);
 const addingTo = ref(false);
 const lanes = useTemplateRef<HTMLElement>("lanes");
 const { width } = useElementSize(lanes);
+const playheadX = computed(() => desk.time.x(desk.playhead.value));
 const panels = { gather: GatherPanel, arrange: ArrangePanel, balance: BalancePanel, deliver: DeliverPanel };
 
 useShortcuts(desk, help);
@@ -64,19 +65,23 @@ watch(
   },
   { deep: true },
 );
+const say = (type: "error" | "warning", message: string) =>
+  ElMessage({ type, message, duration: 7000, showClose: true, offset: 62, grouping: true });
 watch(
   () => store.problem,
-  (problem) => problem && ElMessage.error({ message: problem.message, duration: 8000, showClose: true }),
+  (problem) => problem && say("error", problem.message),
 );
 watch(
   () => player.state.problem,
-  (text) => text && ElMessage.warning({ message: text, duration: 6000, showClose: true }),
+  (text) => text && say("warning", text),
 );
 watch(
   () => Object.values(store.jobs).filter((j) => j.state === "failed").length,
   (now, before) => {
-    if (now > before)
-      ElMessage.error({ message: "A file could not be taken in; Gather says why.", duration: 6000, showClose: true });
+    const where = desk.stage.value;
+    if (now > before && where !== "gather" && where !== "deliver") {
+      say("error", "A file could not be taken in or mixed down; Gather and Deliver say why.");
+    }
   },
 );
 
@@ -177,9 +182,9 @@ useEventListener(window, "blur", () => (dropping.value = false));
               :style="{ left: `${desk.time.x(desk.guide.value)}px` }"
             ></div>
             <div
-              v-if="desk.time.x(desk.playhead.value) >= 0 && desk.time.x(desk.playhead.value) <= desk.time.width"
+              v-if="playheadX >= 0 && playheadX <= desk.time.width && store.length > 0"
               class="playhead"
-              :style="{ transform: `translateX(${desk.time.x(desk.playhead.value)}px)` }"
+              :style="{ transform: `translateX(${playheadX}px)` }"
             ></div>
           </div>
         </div>

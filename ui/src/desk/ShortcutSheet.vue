@@ -27,7 +27,9 @@ const found = computed(() => {
 
 <style scoped>
 dl {
-  columns: 2;
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 0 18px;
   margin: 14px 0 0;
   max-height: 56vh;
   overflow: auto;
@@ -36,7 +38,6 @@ dl {
 dl div {
   display: flex;
   gap: 10px;
-  break-inside: avoid;
   padding: 3px 0;
 }
 dt {

@@ -1,0 +1,61 @@
+package demo_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/audio"
+	"ruvel/core/session"
+	"ruvel/internal/demo"
+	"ruvel/testkit"
+)
+
+func TestTheSampleEpisodeIsCompleteAndItsMusicHasForm(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, demo.Write(t.Context(), dir))
+	data, err := os.ReadFile(filepath.Join(dir, "session.json"))
+	require.NoError(t, err)
+	doc, err := session.Parse(data)
+	require.NoError(t, err)
+	assert.InDelta(t, 120, doc.Length().Seconds(), 15, "about two minutes")
+	parts := map[session.Part]int{}
+	for _, tr := range doc.Tracks {
+		parts[tr.Part] += len(tr.Clips)
+	}
+	assert.Equal(t, map[session.Part]int{session.Voice: 5, session.Music: 2, session.Effect: 2}, parts)
+	for id, s := range doc.Sounds {
+		assert.FileExists(t, filepath.Join(dir, s.Path), id)
+	}
+
+	bed := testkit.ReadAudio(t, filepath.Join(dir, "bed.wav"), 2)
+	level := func(from, to float64) float64 { return testkit.RMS(bed[0][audio.Seconds(from):audio.Seconds(to)]) }
+	full, under, after := level(5, 20), level(30, 60), level(91.5, 91.9)
+	assert.Greater(t, full, under+3, "the theme is louder than the bed under it")
+	assert.Less(t, after, full-30, "it ends")
+	// The bars repeat: the bed correlates with itself a round of eight bars later, not at any odd distance.
+	round := 8 * 4 * 60.0 / 92
+	assert.Greater(t, likeness(bed[0], 30, round), likeness(bed[0], 30, round+0.7)+0.3)
+	// It is stereo, and neither noise nor one tone.
+	assert.Greater(t, testkit.MaxDifference(t, bed[:1], bed[1:]), 0.05)
+}
+
+// likeness is the correlation of ten seconds with those a distance later.
+func likeness(x []float32, from, by float64) float64 {
+	a, b := x[audio.Seconds(from):audio.Seconds(from+10)], x[audio.Seconds(from+by):audio.Seconds(from+by+10)]
+	var ab, aa, bb float64
+	for i := range a {
+		ab, aa, bb = ab+float64(a[i]*b[i]), aa+float64(a[i]*a[i]), bb+float64(b[i]*b[i])
+	}
+	return ab * ab / (aa * bb)
+}
+
+func TestTheSampleEpisodeIsBuiltByEditsAndRefusesUnknownSounds(t *testing.T) {
+	_, err := demo.Episode(map[string]string{}, func(string) (session.Sound, bool) { return session.Sound{}, false })
+	var p session.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "unknown-sound", p.Code)
+}
