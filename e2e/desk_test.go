@@ -123,15 +123,24 @@ func TestAChangeWhilePlayingIsHeardWithoutAGap(t *testing.T) {
 	w := OpenWindow(t, base)
 	w.OnNewPage(recorder)
 	episode := withTwoClips(t, w, "Live")
+	w.Press("Play") // the first time, the page gets its sound ready
+	w.Until(`document.querySelector(".now").innerText >= "0:00.50"`)
+	w.Press("Pause")
+	w.Until(`window.__heard.slice(-3).every(b => b[0].every(v => v === 0))`)
+	Eval[bool](w, `(window.__heard.length = window.__came.length = 0, true)`)
 	w.Press("Play")
 	w.Until(`document.querySelector(".now").innerText >= "0:01.50"`)
+	soon := Eval[float64](w, `window.__came[window.__heard.findIndex(b => b[0].some(v => v !== 0))] - window.__pressed`)
 	// Solo leaves the music alone; then it is muted, and there is silence.
 	w.Click(`[aria-label="Track Music 1"] .switch:nth-of-type(2)`)
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[1].Solo })
 	w.Until(`document.querySelector(".now").innerText >= "0:03.00"`)
 	w.Click(`[aria-label="Track Music 1"] .switch`)
 	w.Until(`window.__heard.length > 4 && window.__heard.slice(-4).every(b => b[0].every(v => v === 0))`)
+	late := Eval[float64](w, `(() => { let i = window.__heard.length - 1; while (window.__heard[i][0].every(v => v === 0)) i--; return window.__came[i] - window.__pressed })()`)
 	w.Press("Pause")
+	t.Logf("from play pressed to the first sound %.0f ms; from mute pressed to the last sound %.0f ms", soon, late)
+	assert.Less(t, max(soon, late), 1000.0)
 	heard := Eval[[]float64](w, `(() => { const out = []; for (const b of window.__heard) out.push(...b[0]); return out })()`)
 	begin := 0
 	for math.Abs(heard[begin]) < 1e-3 {

@@ -299,8 +299,10 @@ func formatsAgree(t *testing.T, wav, mp3 audio.PCM) {
 }
 
 // recorder keeps what the page sends to the loudspeakers, in pieces of 10 ms: a row of
-// [left, right].
+// [left, right], with the time at which each came; and the time of the last press.
 const recorder = `(() => {
+	window.__came = [];
+	window.addEventListener("pointerdown", () => window.__pressed = performance.now(), true);
 	const connect = AudioNode.prototype.connect;
 	window.__heard = [];
 	AudioNode.prototype.connect = function (to, ...rest) {
@@ -312,6 +314,7 @@ const recorder = `(() => {
 				for (;;) {
 					const {value, done} = await reader.read();
 					if (done) return;
+					window.__came.push(performance.now());
 					window.__heard.push([0, 1].map(c => {
 						const out = new Float32Array(value.numberOfFrames);
 						value.copyTo(out, {planeIndex: Math.min(c, value.numberOfChannels - 1), format: "f32-planar"});

@@ -79,13 +79,14 @@ func TestAWorkingCopyThatIsMissingOrDamagedIsMadeAnew(t *testing.T) {
 	pcm := testkit.Noise(1, 0.5, audio.Second, 3)
 	id := put(t, library(t, dir), pcm)
 	for name, spoil := range map[string]func(folder string) error{
-		"never made":    func(string) error { return nil },
 		"removed":       os.RemoveAll,
 		"cut short":     func(f string) error { return os.Truncate(filepath.Join(f, "channel-0.f32"), 4000) },
 		"without peaks": func(f string) error { return os.Remove(filepath.Join(f, "peaks")) },
 		"odd peaks":     func(f string) error { return os.WriteFile(filepath.Join(f, "peaks"), []byte("RVPK"), 0o644) },
 	} {
 		t.Run(name, func(t *testing.T) {
+			_, err := library(t, dir).Open(ctx, id)
+			require.NoError(t, err)
 			require.NoError(t, spoil(filepath.Join(dir, "cache", id)))
 			l := library(t, dir)
 			var g sync.WaitGroup

@@ -1,3 +1,4 @@
+import { RATE } from "../model/units";
 import type { DeskContext } from "./context";
 
 /** Where playing was started last; Enter goes back there. */
@@ -9,7 +10,7 @@ export function togglePlay(desk: DeskContext, length: number): void {
     return;
   }
   const range = desk.loopOn.value ? desk.selection.range : undefined;
-  let from = desk.playhead.value >= length - 10 ? 0 : desk.playhead.value;
+  let from = desk.playhead.value >= length - RATE / 10 ? 0 : desk.playhead.value; // at the end: from the start
   if (range && (from < range.from || from >= range.to)) from = range.from;
   lastStart = from;
   desk.playhead.value = from;

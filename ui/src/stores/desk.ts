@@ -50,20 +50,15 @@ export const useDesk = defineStore("desk", () => {
     close();
     try {
       await reload(id);
-      const show = episode.value!.show;
-      const path = { params: { path: { show } } };
-      const [list, running, files, goals, kinds] = await Promise.all([
-        ask(api.GET("/shows/{show}/sounds", path)),
-        ask(api.GET("/shows/{show}/jobs", path)),
-        ask(api.GET("/episodes/{episode}/mixdowns", { params: { path: { episode: id } } })),
+      const [goals, kinds] = await Promise.all([
         ask(api.GET("/targets")),
         ask(api.GET("/formats")),
+        refreshSounds(),
+        refreshMixdowns(),
+        refreshJobs(),
       ]);
-      sounds.value = list ?? [];
-      mixdowns.value = files ?? [];
       targets.value = goals ?? [];
       formats.value = kinds ?? [];
-      for (const job of running ?? []) jobs.value[job.id] = job;
       follow(id);
     } catch (error) {
       loadProblem.value = error as Refusal;
@@ -109,7 +104,11 @@ export const useDesk = defineStore("desk", () => {
   function follow(id: string): void {
     const source = new EventSource(`/api/episodes/${id}/events`);
     events.value = source;
-    source.onopen = () => (connected.value = true);
+    source.onopen = () => {
+      // What happened while the connection was lost was not told.
+      if (!connected.value) void Promise.all([reload(id), refreshSounds(), refreshMixdowns(), refreshJobs()]);
+      connected.value = true;
+    };
     source.onerror = () => (connected.value = false);
     source.onmessage = (message: MessageEvent<string>) => hear(JSON.parse(message.data) as Schema["Event"]);
     source.addEventListener("beat", (message: MessageEvent<string>) => {
@@ -123,6 +122,14 @@ export const useDesk = defineStore("desk", () => {
     if (event.job) jobs.value[event.job.id] = event.job;
     if (event.sounds) void refreshSounds();
     if (event.mixdowns) void refreshMixdowns();
+  }
+
+  async function refreshJobs(): Promise<void> {
+    const show = episode.value?.show;
+    if (!show) return;
+    const going = (await ask(api.GET("/shows/{show}/jobs", { params: { path: { show } } }))) ?? [];
+    const kept = Object.values(jobs.value).filter((j) => j.state === "failed");
+    jobs.value = Object.fromEntries([...kept, ...going].map((j) => [j.id, j]));
   }
 
   async function refreshSounds(): Promise<void> {
