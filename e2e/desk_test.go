@@ -165,6 +165,43 @@ func TestAChangeWhilePlayingIsHeardWithoutAGap(t *testing.T) {
 	assert.Less(t, step, 0.12, "a click")
 }
 
+func TestASelectedRangeIsLoopedAndMixedDown(t *testing.T) {
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Range")
+	_, y := w.Find(".ruler").At(0.5, 0.8)
+	w.Drag(xOf(w, 4), y, xOf(w, 6), y)
+	w.Until(`document.querySelector(".ruler .range")`)
+	w.Key("l")
+	w.Press("Play")
+	// Round and round: the time falls back again and again, and stays within the range.
+	seen := Eval[[]float64](w, `(async () => {
+		const read = () => document.querySelector(".now").innerText.split(":").reduce((s, v) => s * 60 + Number(v), 0);
+		let low = 1e9, high = 0, falls = 0, last = 0;
+		while (falls < 2) {
+			await new Promise(requestAnimationFrame);
+			const now = read();
+			if (now < last - 1) falls++;
+			if (now > 0) { low = Math.min(low, now); high = Math.max(high, now); }
+			last = now;
+		}
+		return [low, high];
+	})()`)
+	w.Press("Pause")
+	assert.InDelta(t, 4, seen[0], 0.25)
+	assert.InDelta(t, 6, seen[1], 0.25)
+
+	w.Press("Deliver")
+	w.Press("Selected range")
+	w.Press("Mix down")
+	w.Until(`document.querySelectorAll("aside li").length === 1`)
+	list := get[[]server.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
+	require.Len(t, list, 1)
+	assert.InDelta(t, 4, list[0].From.Seconds(), 0.2)
+	assert.InDelta(t, 6, list[0].To.Seconds(), 0.2)
+	assert.Equal(t, list[0].To-list[0].From, list[0].Loudness.Length)
+	assert.Contains(t, list[0].File, "(part)")
+}
+
 func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)

@@ -1,18 +1,26 @@
 package demo_test
 
 import (
+	"context"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gocloud.dev/blob/fileblob"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
+	"ruvel/internal/sounds"
+	"ruvel/internal/store"
 	"ruvel/testkit"
+	"ruvel/testkit/dbtest"
 )
+
+func TestMain(m *testing.M) { dbtest.Main(m) }
 
 func TestTheSampleEpisodeIsCompleteAndItsMusicHasForm(t *testing.T) {
 	dir := t.TempDir()
@@ -58,4 +66,33 @@ func TestTheSampleEpisodeIsBuiltByEditsAndRefusesUnknownSounds(t *testing.T) {
 	var p session.Problem
 	require.ErrorAs(t, err, &p)
 	assert.Equal(t, "unknown-sound", p.Code)
+}
+
+func TestASeriesWhoseFillingBrokeOffIsCompletedAndAFilledOneIsLeftAlone(t *testing.T) {
+	dsn := dbtest.New(t)
+	st, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	defer st.Close()
+	dir := t.TempDir()
+	bucket, err := fileblob.OpenBucket(filepath.Join(dir, "originals"), &fileblob.Options{CreateDir: true, NoTempDir: true, Metadata: fileblob.MetadataDontWrite})
+	require.NoError(t, err)
+	defer bucket.Close()
+	library, err := sounds.New(bucket, filepath.Join(dir, "cache"))
+	require.NoError(t, err)
+	broken, cancel := context.WithCancel(t.Context())
+	_, err = demo.Fill(broken, st, library, func(what string) {
+		if strings.Contains(what, "link 2") {
+			cancel()
+		}
+	})
+	require.Error(t, err)
+	for _, want := range []bool{true, false} {
+		filled, err := demo.Fill(t.Context(), st, library, func(string) {})
+		require.NoError(t, err)
+		assert.Equal(t, want, filled)
+	}
+	shows, err := st.Shows(t.Context())
+	require.NoError(t, err)
+	require.Len(t, shows, 1)
+	assert.Equal(t, 1, shows[0].Episodes)
 }

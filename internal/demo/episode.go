@@ -52,14 +52,11 @@ func items() []item {
 	}
 }
 
-// Fill puts the sample series into a store that has no show yet, and says whether it did.
+// Fill puts the sample series into a store that has no show yet, and says whether it
+// did. One that was interrupted is completed.
 func Fill(ctx context.Context, st *store.Store, library *sounds.Library, say func(string)) (bool, error) {
-	shows, err := st.Shows(ctx)
-	if err != nil || len(shows) > 0 {
-		return false, err
-	}
-	show, err := st.AddShow(ctx, ShowName)
-	if err != nil {
+	show, wanted, err := begin(ctx, st)
+	if err != nil || !wanted {
 		return false, err
 	}
 	all := items()
@@ -91,6 +88,21 @@ func Fill(ctx context.Context, st *store.Store, library *sounds.Library, say fun
 	}
 	_, err = st.AddEpisode(ctx, show.ID, EpisodeTitle, 12, doc)
 	return true, err
+}
+
+// begin gives the show to fill: a new one, or one whose filling broke off.
+func begin(ctx context.Context, st *store.Store) (show store.Show, wanted bool, err error) {
+	shows, err := st.Shows(ctx)
+	if err != nil {
+		return show, false, err
+	}
+	if len(shows) == 0 {
+		show, err = st.AddShow(ctx, ShowName)
+		return show, err == nil, err
+	}
+	show = shows[0]
+	have, err := st.Sounds(ctx, show.ID)
+	return show, len(shows) == 1 && show.Name == ShowName && show.Episodes == 0 && len(have) < len(items()), err
 }
 
 func add(ctx context.Context, st *store.Store, library *sounds.Library, show string, it item) (string, error) {

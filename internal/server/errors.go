@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net/http"
 
@@ -48,8 +49,8 @@ func fail(err error) error {
 		e := newError(status, p.Message, p.Code)
 		e.Errors = []*huma.ErrorDetail{{Message: p.Message, Location: p.Where}}
 		return e
-	case errors.Is(err, context.Canceled):
-		return newError(499, "The request was given up.", "cancelled")
+	case errors.Is(err, context.Canceled), errors.Is(err, io.ErrUnexpectedEOF):
+		return newError(http.StatusBadRequest, "The request broke off before it was complete. Nothing of it was kept.", "cancelled")
 	}
 	slog.Error("request failed", "error", err)
 	return newError(http.StatusInternalServerError, "Something went wrong inside Ruvel; the log says more. Nothing was changed; try again.", "internal")
