@@ -148,7 +148,7 @@ function letGo(): void {
     @focus="focused"
     @pointerdown="move"
   >
-    <div class="head">
+    <div class="head" :style="{ paddingLeft: `${box.startSeen ? 7 : MARGIN + 7}px` }">
       <span class="cut" :title="clip.name">{{ clip.name }}</span>
     </div>
     <div class="body" :style="{ height: `${bodyHeight}px` }">
