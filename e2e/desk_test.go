@@ -314,8 +314,8 @@ func largeEpisode(t *testing.T) string {
 		};
 		for (let t = 0; t < 15; t++) await edit({type: "add-track", part: ["voice", "music", "effect"][t %% 3]});
 		const tracks = (await fetch("/api/episodes/%[1]s").then(r => r.json())).document.tracks.map(t => t.id);
-		for (const [n, track] of tracks.entries())
-			for (let c = 0; c < 12; c++) await edit({type: "insert-clip", sound: %[2]q, track, start: (c * 300 + n * 15) * 48000, name: "Clip " + c});
+		for (const [row, track] of tracks.entries())
+			for (let c = 0; c < 12; c++) await edit({type: "insert-clip", sound: %[2]q, track, start: (c * 300 + row * 15) * 48000, name: "Clip " + c});
 		return tracks.length;
 	})()`, episode, sound))
 	require.Equal(t, 16, made)

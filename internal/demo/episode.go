@@ -5,7 +5,6 @@ import (
 	"context"
 	"embed"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -271,6 +270,3 @@ func Episode(ids map[string]string, catalogue edit.Catalogue) (session.Document,
 	s.do(edit.AddMarker{Name: "First blast", At: audio.Seconds(30.3)})
 	return s.doc, s.err
 }
-
-// Voice opens a recording of the series, for tests and for trying things out.
-func Voice(key string) (io.ReadCloser, error) { return voices.Open("voices/" + key + ".flac") }

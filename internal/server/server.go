@@ -3,7 +3,6 @@
 package server
 
 import (
-	"context"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -139,6 +138,3 @@ func nothing(err error) (*empty, error) {
 	}
 	return &empty{}, nil
 }
-
-// Ready says whether everything the server rests on answers.
-func (s *Server) Ready(ctx context.Context) error { return s.Store.Ping(ctx) }

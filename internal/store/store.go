@@ -62,9 +62,6 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 // Close ends all connections.
 func (s *Store) Close() error { return s.db.Close() }
 
-// Ping says whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
-
 // NewID makes an id for a new row; ids made later sort later.
 func NewID() string { return uuid.Must(uuid.NewV7()).String() }
 
