@@ -29,7 +29,7 @@ func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) er
 	args := append(append([]string{"-nostdin"}, guard...), "-i", path, "-map", "0:a:0", "-vn", "-sn", "-dn",
 		"-ac", strconv.Itoa(info.Channels))
 	if info.Rate != audio.Rate {
-		// A longer filter than ffmpeg's own leaves nothing to hear; the soxr resampler would take three times as long.
+		// A longer filter than ffmpeg's own leaves nothing to hear; the soxr resampler takes more than twice as long.
 		args = append(args, "-af", "aresample=48000:filter_size=64:cutoff=0.97:filter_type=kaiser:kaiser_beta=12")
 	}
 	args = append(args, "-f", "f32le", "pipe:1")
