@@ -27,7 +27,7 @@ func (c Change) MarshalJSON() ([]byte, error) {
 // quicker than comparing two texts: only what differs is written as JSON.
 func Diff(a, b Document) []Change {
 	a, b = a.Clone(), b.Clone()
-	out := tracks(a.Tracks, b.Tracks)
+	out := append([]Change{}, tracks(a.Tracks, b.Tracks)...) // an empty patch is [], not null
 	a.Tracks, b.Tracks = nil, nil
 	return append(out, structs("", reflect.ValueOf(a), reflect.ValueOf(b))...)
 }

@@ -85,10 +85,13 @@ func (s *Store) Edit(ctx context.Context, episode string, base int64, gesture st
 		if _, err := tx.ExecContext(ctx, `DELETE FROM history WHERE episode_id = ? AND step > ?`, episode, row.Steps); err != nil {
 			return err
 		}
-		row.Steps++
-		if _, err := tx.ExecContext(ctx, `INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, ?, ?, ?, ?, ?)`,
-			episode, row.Steps, name, gesture, text(session.Diff(start, next)), text(session.Diff(next, start))); err != nil {
-			return err
+		// A drag that comes back to where it began is no step.
+		if forward := session.Diff(start, next); len(forward) > 0 {
+			row.Steps++
+			if _, err := tx.ExecContext(ctx, `INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, ?, ?, ?, ?, ?)`,
+				episode, row.Steps, name, gesture, text(forward), text(session.Diff(next, start))); err != nil {
+				return err
+			}
 		}
 		if change, err = replace(ctx, tx, episode, row, next, []byte(text(patch))); err == nil {
 			change.Name = name

@@ -73,7 +73,7 @@ func TestUndoingEverythingGivesBackEveryDocumentByteForByte(t *testing.T) {
 		require.NoError(t, err)
 		doc, version := document(t, st, e.ID)
 		states := []string{string(doc.JSON())}
-		for i := range rapid.IntRange(1, 6).Draw(rt, "edits") {
+		for range rapid.IntRange(1, 6).Draw(rt, "edits") {
 			for _, op := range someOps(rt, doc) {
 				c, err := st.Edit(ctx, e.ID, version, "", op)
 				if err != nil {
@@ -85,7 +85,6 @@ func TestUndoingEverythingGivesBackEveryDocumentByteForByte(t *testing.T) {
 					states = append(states, now)
 				}
 			}
-			_ = i
 		}
 		travel := func(step func(context.Context, string) (store.Change, error), want string) {
 			_, err := step(ctx, e.ID)
@@ -135,6 +134,24 @@ func TestTheEditsOfADragAreOneStep(t *testing.T) {
 	h, err := st.HistoryOf(ctx, e.ID)
 	require.NoError(t, err)
 	assert.Equal(t, store.History{Undo: "Insert “Link” at 0:00.00", Redo: "Move “Link” to 0:00.42"}, h)
+}
+
+func TestADragThatComesBackToWhereItBeganIsNoStep(t *testing.T) {
+	st, _, e := open(t)
+	version := edited(t, st, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Voice, Name: "Link"}).Version
+	for _, start := range []audio.Frames{500, 900, 0} {
+		version = edited(t, st, e.ID, version, "drag", edit.MoveClips{Moves: []edit.Move{{Clip: "c2", Start: start}}}).Version
+	}
+	h, err := st.HistoryOf(ctx, e.ID)
+	require.NoError(t, err)
+	assert.Equal(t, store.History{Undo: "Insert “Link” at 0:00.00"}, h)
+	c := edited(t, st, e.ID, version, "drag", edit.MoveClips{Moves: []edit.Move{{Clip: "c2", Start: 700}}})
+	assert.Equal(t, "Move “Link” to 0:00.01", c.Undo)
+	c, err = st.Undo(ctx, e.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "Insert “Link” at 0:00.00", c.Undo)
+	d, _ := document(t, st, e.ID)
+	assert.Zero(t, d.Tracks[0].Clips["c2"].Start)
 }
 
 func TestAnEditForAnOlderVersionIsRefusedWithTheCurrentOne(t *testing.T) {

@@ -5,8 +5,10 @@ import { api, ask, Refusal, type Op, type Schema } from "../api/client";
 
 type Change = Schema["ChangeEvent"];
 
+/** Something that is on its way to the server: an edit of an episode, or a step through its history. */
 interface Waiting {
-  op: Op;
+  episode: string;
+  act: Op | "undo" | "redo";
   gesture?: string;
   done: (change: Change | undefined) => void;
 }
@@ -72,7 +74,6 @@ export const useDesk = defineStore("desk", () => {
     sounds.value = [];
     mixdowns.value = [];
     jobs.value = {};
-    waiting.length = 0;
   }
 
   async function reload(id: string): Promise<void> {
@@ -144,17 +145,30 @@ export const useDesk = defineStore("desk", () => {
   }
 
   /**
-   * Sends an edit. They go one after the other; of the edits of one gesture that wait, the latest replaces those
-   * before it. Resolves when the edit has been kept, or with undefined if it was refused or replaced.
+   * Sends an edit. They go one after the other, also when the desk is left meanwhile; of the edits of one gesture
+   * that wait, the latest replaces those before it. Resolves when the edit has been kept, or with undefined if it
+   * was refused or replaced.
    */
   function edit(op: Op, gesture?: string): Promise<Change | undefined> {
+    const last = waiting[waiting.length - 1];
+    if (
+      gesture &&
+      last?.gesture === gesture &&
+      last.act !== "undo" &&
+      last.act !== "redo" &&
+      last.act.type === op.type
+    ) {
+      last.done(undefined);
+      waiting.pop();
+    }
+    return queue(op, gesture);
+  }
+
+  function queue(act: Waiting["act"], gesture?: string): Promise<Change | undefined> {
+    const id = episode.value?.id;
+    if (!id) return Promise.resolve(undefined);
     return new Promise((done) => {
-      const last = waiting[waiting.length - 1];
-      if (gesture && last?.gesture === gesture && last.op.type === op.type) {
-        last.done(undefined);
-        waiting.pop();
-      }
-      waiting.push({ op, gesture, done });
+      waiting.push({ episode: id, act, gesture, done });
       void send();
     });
   }
@@ -168,37 +182,31 @@ export const useDesk = defineStore("desk", () => {
     busy.value = false;
   }
 
-  async function one({ op, gesture }: Waiting): Promise<Change | undefined> {
-    const id = episode.value!.id;
+  async function one({ episode: id, act, gesture }: Waiting): Promise<Change | undefined> {
+    const params = { path: { episode: id } };
+    const here = () => episode.value?.id === id;
+    // Of an episode that is not on the desk any more, the server says the version when it refuses a wrong one.
+    let base = here() ? version.value : 0;
     for (let tries = 0; ; tries++) {
       try {
         const change = await ask(
-          api.POST("/episodes/{episode}/edits", {
-            params: { path: { episode: id } },
-            body: { base: version.value, gesture, op },
-          }),
+          act === "undo" || act === "redo"
+            ? api.POST(`/episodes/{episode}/${act}`, { params })
+            : api.POST("/episodes/{episode}/edits", { params, body: { base, gesture, op: act } }),
         );
         take(change);
-        problem.value = undefined;
+        if (here()) problem.value = undefined;
         return change;
       } catch (error) {
         const refusal = error as Refusal;
+        if (refusal.code.startsWith("nothing-to-")) return undefined;
         if (refusal.code !== "version-conflict" || tries > 4) {
           problem.value = refusal;
           return undefined;
         }
-        await reload(id);
+        if (here()) await reload(id).catch(() => undefined);
+        base = here() ? version.value : refusal.current;
       }
-    }
-  }
-
-  async function travel(direction: "undo" | "redo"): Promise<void> {
-    const id = episode.value?.id;
-    if (!id) return;
-    try {
-      take(await ask(api.POST(`/episodes/{episode}/${direction}`, { params: { path: { episode: id } } })));
-    } catch (error) {
-      if (!(error as Refusal).code.startsWith("nothing-to-")) problem.value = error as Refusal;
     }
   }
 
@@ -226,7 +234,7 @@ export const useDesk = defineStore("desk", () => {
     close,
     edit,
     refreshMixdowns,
-    undo: () => travel("undo"),
-    redo: () => travel("redo"),
+    undo: () => queue("undo"),
+    redo: () => queue("redo"),
   };
 });
