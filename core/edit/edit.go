@@ -63,6 +63,9 @@ func Ops() []Op {
 		SetMarker{},
 		RemoveMarker{},
 		SetTarget{},
+		PlaceTake{},
+		UseSound{},
+		ReplaceSound{},
 	}
 }
 

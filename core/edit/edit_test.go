@@ -209,7 +209,7 @@ func anyOp(t *rapid.T, d session.Document) edit.Op {
 			return pick(clips)
 		case "Track":
 			return pick(tracks)
-		case "Sound":
+		case "Sound", "With", "Instead":
 			return testkit.ID(rapid.IntRange(0, 4).Draw(t, "sound"))
 		case "Edge":
 			return rapid.SampledFrom([]string{"start", "end"}).Draw(t, "edge")

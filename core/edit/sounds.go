@@ -1,0 +1,160 @@
+package edit
+
+import (
+	"slices"
+
+	"ruvel/core/audio"
+	"ruvel/core/session"
+)
+
+// PlaceTake puts a recording on a track. What the track had in that stretch makes room
+// for it, and clips of other takes of the same place give way whole: two readings of
+// the same words are never heard together.
+type PlaceTake struct {
+	Kind
+	Sound   string       `json:"sound"`
+	Track   string       `json:"track"`
+	Start   audio.Frames `json:"start" minimum:"0"`
+	Offset  audio.Frames `json:"offset,omitempty" minimum:"0" doc:"Where to begin in the recording"`
+	Name    string       `json:"name,omitempty" maxLength:"200"`
+	Instead []string     `json:"instead,omitempty" maxItems:"1000" doc:"The sounds of other takes of this place"`
+}
+
+func (o PlaceTake) apply(d *draft) (string, error) {
+	sound, err := d.bring(o.Sound)
+	if err != nil {
+		return "", err
+	}
+	t, err := d.track(o.Track)
+	if err != nil {
+		return "", err
+	}
+	if o.Offset < 0 || o.Offset >= sound.Length {
+		return "", problem("clip-outside-sound", "offset", "The recording ends before the place where it should begin.")
+	}
+	start, length := max(0, o.Start), sound.Length-o.Offset
+	for id, c := range t.Clips {
+		if slices.Contains(o.Instead, c.Sound) && c.Start < start+length && c.End() > start {
+			delete(t.Clips, id)
+		}
+	}
+	d.clear(t, start, start+length)
+	name := short(o.Name)
+	if name == "" {
+		name = "Take"
+	}
+	t.Clips[d.id("c")] = session.Clip{
+		Name: name, Sound: o.Sound, Start: start, Offset: o.Offset, Length: length,
+		FadeIn: session.Fade{Shape: session.EqualPower}, FadeOut: session.Fade{Shape: session.EqualPower},
+		Envelope: []session.Point{},
+	}
+	return "Record " + quote(name) + " at " + start.String(), nil
+}
+
+// clear makes a stretch of a track empty: clips are cut at its ends, and what lies
+// between is taken away.
+func (d *draft) clear(t *session.Track, from, to audio.Frames) {
+	for _, id := range t.ClipsInOrder() {
+		c := t.Clips[id]
+		if c.End() <= from || c.Start >= to {
+			continue
+		}
+		delete(t.Clips, id)
+		if c.Start < from {
+			left, _ := split(c, from-c.Start)
+			t.Clips[id] = left
+		}
+		if c.End() > to {
+			_, right := split(c, to-c.Start)
+			if c.Start < from {
+				id = d.id("c")
+			}
+			t.Clips[id] = right
+		}
+	}
+}
+
+// UseSound lets a clip play another sound, such as another take of the same place.
+// Where the clip began and what was done to its level stays. A clip that ran to the
+// end of its sound runs to the end of the new one; any other keeps its length if the
+// new sound has that much.
+type UseSound struct {
+	Kind
+	Clip  string `json:"clip"`
+	Sound string `json:"sound"`
+	Name  string `json:"name,omitempty" maxLength:"200" doc:"Left out: the clip keeps its name"`
+}
+
+func (o UseSound) apply(d *draft) (string, error) {
+	t, c, err := d.clip(o.Clip)
+	if err != nil {
+		return "", err
+	}
+	before := d.Sounds[c.Sound]
+	sound, err := d.bring(o.Sound)
+	if err != nil {
+		return "", err
+	}
+	old := c.Name
+	if c, err = swapped(c, o.Sound, before, sound); err != nil {
+		return "", err
+	}
+	if name := short(o.Name); name != "" {
+		c.Name = name
+	}
+	t.Clips[o.Clip] = c
+	return "Use " + quote(c.Name) + " instead of " + quote(old), nil
+}
+
+// ReplaceSound lets all clips of one sound play another.
+type ReplaceSound struct {
+	Kind
+	Sound string `json:"sound" doc:"The one that goes"`
+	With  string `json:"with" doc:"The one that comes"`
+	Name  string `json:"name,omitempty" maxLength:"200" doc:"Of the one that comes, for the history"`
+}
+
+func (o ReplaceSound) apply(d *draft) (string, error) {
+	before, known := d.Sounds[o.Sound]
+	if !known {
+		return "", problem("unknown-sound", "sound", "No clip of this session uses that sound.")
+	}
+	sound, err := d.bring(o.With)
+	if err != nil {
+		return "", err
+	}
+	changed := 0
+	for i := range d.Tracks {
+		for id, c := range d.Tracks[i].Clips {
+			if c.Sound != o.Sound {
+				continue
+			}
+			if c, err = swapped(c, o.With, before, sound); err != nil {
+				return "", err
+			}
+			d.Tracks[i].Clips[id] = c
+			changed++
+		}
+	}
+	name := short(o.Name)
+	if name == "" {
+		name = "another sound"
+	} else {
+		name = quote(name)
+	}
+	return "Use " + name + " in " + count(changed, "clip"), nil
+}
+
+// swapped is a clip with another sound in the place of its own.
+func swapped(c session.Clip, id string, before, after session.Sound) (session.Clip, error) {
+	if c.Offset >= after.Length {
+		return c, problem("too-short", "sound", "The clip %q begins %v into its sound, but the new one is only %v long. Trim the clip first, or choose a longer sound.", c.Name, c.Offset, after.Length)
+	}
+	whole := c.Offset+c.Length == before.Length
+	c.Sound = id
+	if left := after.Length - c.Offset; whole || c.Length > left {
+		c.Length = left
+	}
+	c.FadeIn.Past, c.FadeOut.Past = min(c.FadeIn.Past, c.FadeIn.Length), min(c.FadeOut.Past, c.FadeOut.Length)
+	return c, nil
+}
