@@ -6,6 +6,7 @@ package session
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -213,6 +214,22 @@ func (d Document) Used() map[string]bool {
 		}
 	}
 	return used
+}
+
+// SoundsInOrder lists the ids of all sounds that clips are cut from, in the order in
+// which they begin in the session.
+func (d Document) SoundsInOrder() []string {
+	first := map[string]audio.Frames{}
+	for _, t := range d.Tracks {
+		for _, c := range t.Clips {
+			if at, seen := first[c.Sound]; !seen || c.Start < at {
+				first[c.Sound] = c.Start
+			}
+		}
+	}
+	return slices.SortedFunc(maps.Keys(first), func(a, b string) int {
+		return cmp.Or(cmp.Compare(first[a], first[b]), cmp.Compare(a, b))
+	})
 }
 
 // Audible says for each track whether it can be heard, given everybody's mute and solo.

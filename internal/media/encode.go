@@ -57,8 +57,13 @@ type Encoder struct {
 
 // NewEncoder starts writing one or two channels to a path.
 func NewEncoder(ctx context.Context, path string, format Format, channels int) (*Encoder, error) {
+	return NewEncoderAt(ctx, path, format, channels, audio.Rate)
+}
+
+// NewEncoderAt is NewEncoder for sound at another rate, in hertz, which the file keeps.
+func NewEncoderAt(ctx context.Context, path string, format Format, channels, rate int) (*Encoder, error) {
 	e := &Encoder{}
-	args := []string{"-v", "error", "-y", "-f", "f32le", "-ar", strconv.Itoa(audio.Rate), "-ac", strconv.Itoa(channels), "-i", "pipe:0"}
+	args := []string{"-v", "error", "-y", "-f", "f32le", "-ar", strconv.Itoa(rate), "-ac", strconv.Itoa(channels), "-i", "pipe:0"}
 	args = append(append(args, "-map_metadata", "-1"), format.args...)
 	e.cmd = command(ctx, filepath.Dir(path), "ffmpeg", append(args, path)...)
 	e.cmd.Stderr = &e.log

@@ -55,6 +55,19 @@ func FullDisk(err error) error {
 	return err
 }
 
+// Room says whether the disk that a folder is on has more than so many bytes left. If
+// not, the error is that of a full disk.
+func Room(dir string, keepFree int64) error {
+	var s syscall.Statfs_t
+	if err := syscall.Statfs(dir, &s); err != nil {
+		return err
+	}
+	if int64(s.Bavail)*s.Bsize < keepFree {
+		return FullDisk(syscall.ENOSPC)
+	}
+	return nil
+}
+
 // failure puts what ffmpeg complained about behind an error of ours.
 func failure(err error, log *bytes.Buffer) error {
 	text := strings.TrimSpace(log.String())

@@ -12,13 +12,14 @@ import (
 
 	"ruvel/core/session"
 	"ruvel/internal/store"
+	"ruvel/internal/takes"
 )
 
 // apiError is application/problem+json (RFC 9457) with a code that stays the same between versions.
 type apiError struct {
 	huma.ErrorModel
 	Code    string `json:"code" doc:"What kind of problem it is, for programs"`
-	Current int64  `json:"current,omitempty" doc:"With the code version-conflict: the version that the episode is at"`
+	Current int64  `json:"current,omitempty" doc:"With the code version-conflict: the version that the episode is at; with chunk-missing: the chunk that is due"`
 }
 
 func (e *apiError) Error() string { return e.Detail }
@@ -27,19 +28,25 @@ func (e *apiError) Error() string { return e.Detail }
 var statusOf = map[string]int{
 	"not-found": http.StatusNotFound, "sound-in-use": http.StatusConflict, "sound-gone": http.StatusConflict,
 	"nothing-to-undo": http.StatusConflict, "nothing-to-redo": http.StatusConflict, "disk-full": http.StatusInsufficientStorage,
-	"too-large": http.StatusRequestEntityTooLarge,
+	"too-large": http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
+	"script-changed": http.StatusConflict,
 }
 
 // fail turns an error into an answer. What is not meant for people is logged and answered in general words.
 func fail(err error) error {
 	var p session.Problem
 	var c store.Conflict
+	var gap takes.Gap
 	switch {
 	case err == nil:
 		return nil
 	case errors.As(err, &c):
 		e := newError(http.StatusConflict, c.Error(), "version-conflict")
 		e.Current = c.Current
+		return e
+	case errors.As(err, &gap):
+		e := newError(http.StatusConflict, "A stretch of the recording before this one has not arrived yet.", "chunk-missing")
+		e.Current = int64(gap.Next)
 		return e
 	case errors.As(err, &p):
 		status, ok := statusOf[p.Code]

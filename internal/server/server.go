@@ -18,6 +18,7 @@ import (
 
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
+	"ruvel/internal/takes"
 	"ruvel/internal/work"
 	"ruvel/ui"
 )
@@ -32,6 +33,8 @@ type Server struct {
 	Bucket *blob.Bucket
 	Worker *work.Worker
 	Queue  *work.Queue
+	Takes  *takes.Box
+	Shelf  *shelved
 	// MaxUpload is the largest file that is taken in, in bytes.
 	MaxUpload int64
 
@@ -55,11 +58,16 @@ func (s *Server) Handler() http.Handler {
 func (s *Server) routes(r chi.Router) {
 	s.plans.server = s
 	s.register(humachi.New(r, Config()))
-	r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
-		w.Header().Set("Content-Type", "application/problem+json")
-		w.WriteHeader(http.StatusNotFound)
-		_, _ = w.Write([]byte(`{"title":"Not Found","status":404,"detail":"There is nothing at this address.","code":"not-found"}`))
-	})
+	if err := s.uploadRoutes(r); err != nil {
+		panic(err) // its settings stand in the code
+	}
+	r.NotFound(notFound)
+}
+
+func notFound(w http.ResponseWriter, _ *http.Request) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(http.StatusNotFound)
+	_, _ = w.Write([]byte(`{"title":"Not Found","status":404,"detail":"There is nothing at this address.","code":"not-found"}`))
 }
 
 // register adds every route to an API.
@@ -69,6 +77,9 @@ func (s *Server) register(api huma.API) {
 	s.episodeRoutes(api)
 	s.editRoutes(api)
 	s.soundRoutes(api)
+	s.takeRoutes(api)
+	s.scriptRoutes(api)
+	s.shelfRoutes(api)
 	s.mixdownRoutes(api)
 	s.listenRoutes(api)
 	s.eventRoutes(api)

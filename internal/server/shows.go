@@ -113,7 +113,16 @@ func (s *Server) episodeRoutes(api huma.API) {
 		})
 	huma.Register(api, operation("DELETE", "/episodes/{episode}", "remove-episode", "Remove an episode with its history and mixdowns"),
 		func(ctx context.Context, in *InEpisode) (*empty, error) {
+			takes, err := s.Store.Takes(ctx, in.Episode)
+			if err != nil {
+				return nil, fail(err)
+			}
 			gone, err := s.Store.RemoveEpisode(ctx, in.Episode)
+			for _, t := range takes {
+				if err == nil {
+					_ = s.Takes.Remove(t.ID)
+				}
+			}
 			for _, m := range gone {
 				if err == nil {
 					_ = s.Bucket.Delete(ctx, work.MixdownKey(m))

@@ -15,8 +15,10 @@ import (
 
 	"ruvel/internal/database"
 	"ruvel/internal/media"
+	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
+	"ruvel/internal/takes"
 	"ruvel/internal/work"
 )
 
@@ -86,8 +88,19 @@ func (h *House) furnish(ctx context.Context, data string, set Settings) (err err
 	if h.Queue, err = work.NewQueue(ctx, filepath.Join(data, "queue"), set.NATS); err != nil {
 		return err
 	}
-	h.Worker = &work.Worker{Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Dir: cache}
-	return nil
+	if h.Takes, err = takes.New(filepath.Join(data, "takes")); err != nil {
+		return err
+	}
+	h.Takes.KeepFree = set.KeepFree
+	if h.Shelf, err = newShelved(shelf.House{}, h.Sounds, filepath.Join(cache, "shelf")); err != nil {
+		return err
+	}
+	uploads := work.Uploads(filepath.Join(data, "uploads"))
+	if err := os.MkdirAll(string(uploads), 0o755); err != nil {
+		return err
+	}
+	h.Worker = &work.Worker{Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Takes: h.Takes, Uploads: uploads, Bucket: h.Bucket, Dir: cache}
+	return h.resumeUploads(ctx)
 }
 
 // writable says in words why a folder cannot be used.

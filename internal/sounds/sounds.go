@@ -13,7 +13,6 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
-	"syscall"
 
 	"gocloud.dev/blob"
 	"gocloud.dev/gcerrors"
@@ -67,7 +66,7 @@ type Facts struct {
 
 // Put stores an original and returns its id. The same bytes twice are stored once.
 func (l *Library) Put(ctx context.Context, r io.Reader) (id string, bytes int64, err error) {
-	if err := l.room(); err != nil {
+	if err := media.Room(l.cache, l.KeepFree); err != nil {
 		return "", 0, err
 	}
 	temp, err := os.CreateTemp(l.cache, "upload"+unfinished+"*")
@@ -96,16 +95,10 @@ func (l *Library) Put(ctx context.Context, r io.Reader) (id string, bytes int64,
 	return id, bytes, nil
 }
 
-// room says whether the disk has space left.
-func (l *Library) room() error {
-	var s syscall.Statfs_t
-	if err := syscall.Statfs(l.cache, &s); err != nil {
-		return err
-	}
-	if int64(s.Bavail)*s.Bsize < l.KeepFree {
-		return media.FullDisk(syscall.ENOSPC)
-	}
-	return nil
+// Has says whether an original is there.
+func (l *Library) Has(ctx context.Context, id string) bool {
+	there, err := l.bucket.Exists(ctx, id)
+	return err == nil && there
 }
 
 // Delete removes an original and its working copy. A copy that is being rendered from stays readable.

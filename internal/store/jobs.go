@@ -36,13 +36,13 @@ type Job struct {
 	State     State                 `db:"state"`
 	Progress  float64               `db:"progress"`
 	Problem   JSON[session.Problem] `db:"problem"`
+	Seen      bool                  `db:"seen"` // a failure that was put away
 	Created   time.Time             `db:"created_at"`
 }
 
-// AddJob queues a job.
-func (s *Store) AddJob(ctx context.Context, kind, show string, episode *string, name string, arguments any) (Job, error) {
-	id := NewID()
-	if _, err := s.db.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments) VALUES (?, ?, ?, ?, ?, ?)`,
+// AddJob queues a job. The same id twice is one job.
+func (s *Store) AddJob(ctx context.Context, id, kind, show string, episode *string, name string, arguments any) (Job, error) {
+	if _, err := s.db.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments) VALUES (?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`,
 		id, kind, show, episode, name, text(arguments)); err != nil {
 		return Job{}, err
 	}
@@ -54,10 +54,22 @@ func (s *Store) Job(ctx context.Context, id string) (j Job, err error) {
 	return j, found(s.db.GetContext(ctx, &j, `SELECT * FROM jobs WHERE id = ?`, id), "job")
 }
 
-// Unfinished lists the jobs that are queued or running, of one show or, without one, of all.
-func (s *Store) Unfinished(ctx context.Context, show string) ([]Job, error) {
+// Unfinished lists the jobs of all shows that are queued or running.
+func (s *Store) Unfinished(ctx context.Context) ([]Job, error) {
 	jobs := []Job{}
-	return jobs, s.db.SelectContext(ctx, &jobs, `SELECT * FROM jobs WHERE (? = '' OR show_id = ?) AND state IN ('queued', 'running') ORDER BY id`, show, show)
+	return jobs, s.db.SelectContext(ctx, &jobs, `SELECT * FROM jobs WHERE state IN ('queued', 'running') ORDER BY id`)
+}
+
+// Pending lists the jobs of a show that are not finished, and the failures that nobody has put away.
+func (s *Store) Pending(ctx context.Context, show string) ([]Job, error) {
+	jobs := []Job{}
+	return jobs, s.db.SelectContext(ctx, &jobs, `SELECT * FROM jobs WHERE show_id = ? AND (state IN ('queued', 'running') OR state = 'failed' AND NOT seen) ORDER BY id`, show)
+}
+
+// PutAway takes a failure off the list.
+func (s *Store) PutAway(ctx context.Context, id string) error {
+	r, err := s.db.ExecContext(ctx, `UPDATE jobs SET seen = TRUE WHERE id = ?`, id)
+	return changed(r, err, "job")
 }
 
 // Advance moves a job that is not final on to a state, and says whether it did.

@@ -30,6 +30,9 @@ type Sound struct {
 	Author   string                `db:"author"`
 	Source   string                `db:"source"`
 	Licence  string                `db:"licence"`
+	Notes    string                `db:"notes"`
+	Words    string                `db:"words"` // mood, instrument, genre
+	Tempo    float64               `db:"tempo"` // beats a minute, 0 if it is not known
 	Created  time.Time             `db:"created_at"`
 	Used     int                   `db:"used"` // by how many episodes
 }
@@ -52,16 +55,16 @@ func (s *Store) Sound(ctx context.Context, show, id string) (sound Sound, err er
 
 // AddSound adds a sound to a show. If the show has it already, it stays as it is.
 func (s *Store) AddSound(ctx context.Context, v Sound) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO sounds (show_id, id, name, part, channels, rate, format, bytes, length, loudness, title, author, source, licence)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`,
-		v.Show, v.ID, v.Name, v.Part, v.Channels, v.Rate, v.Format, v.Bytes, v.Length, text(v.Loudness.Of), v.Title, v.Author, v.Source, v.Licence)
+	_, err := s.db.ExecContext(ctx, `INSERT INTO sounds (show_id, id, name, part, channels, rate, format, bytes, length, loudness, title, author, source, licence, notes, words, tempo)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`,
+		v.Show, v.ID, v.Name, v.Part, v.Channels, v.Rate, v.Format, v.Bytes, v.Length, text(v.Loudness.Of), v.Title, v.Author, v.Source, v.Licence, v.Notes, v.Words, v.Tempo)
 	return err
 }
 
 // SetSound changes what people write about a sound.
 func (s *Store) SetSound(ctx context.Context, v Sound) error {
-	r, err := s.db.ExecContext(ctx, `UPDATE sounds SET name = ?, part = ?, title = ?, author = ?, source = ?, licence = ? WHERE show_id = ? AND id = ?`,
-		strings.TrimSpace(v.Name), v.Part, v.Title, v.Author, v.Source, v.Licence, v.Show, v.ID)
+	r, err := s.db.ExecContext(ctx, `UPDATE sounds SET name = ?, part = ?, title = ?, author = ?, source = ?, licence = ?, notes = ?, words = ?, tempo = ? WHERE show_id = ? AND id = ?`,
+		strings.TrimSpace(v.Name), v.Part, v.Title, v.Author, v.Source, v.Licence, v.Notes, v.Words, v.Tempo, v.Show, v.ID)
 	return changed(r, err, "sound")
 }
 
@@ -80,16 +83,26 @@ func (s *Store) RemoveSound(ctx context.Context, show, id string) (last bool, er
 	return !there, err
 }
 
+// EpisodesUsing lists the episodes of a show that use a sound.
+func (s *Store) EpisodesUsing(ctx context.Context, show, sound string) ([]Episode, error) {
+	episodes := []Episode{}
+	return episodes, s.db.SelectContext(ctx, &episodes, episodeColumns+` WHERE show_id = ? AND id IN
+		(SELECT episode_id FROM sound_uses WHERE show_id = ? AND sound_id = ?) ORDER BY number, id`, show, show, sound)
+}
+
 // HasSound says whether any show has a sound.
 func (s *Store) HasSound(ctx context.Context, id string) (there bool, err error) {
 	return there, s.db.GetContext(ctx, &there, `SELECT EXISTS (SELECT 1 FROM sounds WHERE id = ?)`, id)
 }
 
 func (s *Store) inUse(ctx context.Context, show, id string) error {
-	var titles []string
-	if err := s.db.SelectContext(ctx, &titles, `SELECT e.title FROM sound_uses u JOIN episodes e ON e.id = u.episode_id
-		WHERE u.show_id = ? AND u.sound_id = ? ORDER BY e.number`, show, id); err != nil {
+	episodes, err := s.EpisodesUsing(ctx, show, id)
+	if err != nil {
 		return err
+	}
+	var titles []string
+	for _, e := range episodes {
+		titles = append(titles, e.Title)
 	}
 	return session.Problem{
 		Code: "sound-in-use", Where: "sound",

@@ -254,12 +254,12 @@ func TestTheLoudnessOfAVersionIsKeptWithIt(t *testing.T) {
 
 func TestAJobThatHasEndedStaysAsItEnded(t *testing.T) {
 	st, show, e := open(t)
-	job, err := st.AddJob(ctx, "mixdown", show.ID, &e.ID, "12 Fog.wav", map[string]int{"a": 1})
+	job, err := st.AddJob(ctx, store.NewID(), "mixdown", show.ID, &e.ID, "12 Fog.wav", map[string]int{"a": 1})
 	require.NoError(t, err)
 	going, err := st.Advance(ctx, job.ID, store.Running, 0.5, nil)
 	require.NoError(t, err)
 	require.True(t, going)
-	unfinished, err := st.Unfinished(ctx, show.ID)
+	unfinished, err := st.Pending(ctx, show.ID)
 	require.NoError(t, err)
 	require.Len(t, unfinished, 1)
 	ended, err := st.Advance(ctx, job.ID, store.Failed, 0, &session.Problem{Code: "disk-full", Message: "full"})

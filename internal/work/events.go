@@ -15,6 +15,8 @@ type Event struct {
 	Job      *JobEvent    `json:"job,omitempty"`
 	Sounds   *ShowEvent   `json:"sounds,omitempty"`
 	Mixdowns *ShowEvent   `json:"mixdowns,omitempty"`
+	Takes    *ShowEvent   `json:"takes,omitempty"`
+	Script   *ShowEvent   `json:"script,omitempty"`
 }
 
 // ChangeEvent is a new version of a document.
@@ -30,7 +32,7 @@ type ChangeEvent struct {
 // JobEvent is the state of a job.
 type JobEvent struct {
 	ID       string           `json:"id"`
-	Kind     string           `json:"kind" enum:"import,mixdown"`
+	Kind     string           `json:"kind" enum:"import,mixdown,take"`
 	Name     string           `json:"name"`
 	Episode  string           `json:"episode,omitempty"`
 	State    store.State      `json:"state" enum:"queued,running,done,failed,cancelled"`

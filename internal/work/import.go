@@ -3,10 +3,14 @@ package work
 import (
 	"context"
 	"errors"
+	"fmt"
+	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"ruvel/core/audio"
+	"ruvel/core/credits"
 	"ruvel/core/edit"
 	"ruvel/core/session"
 	"ruvel/internal/sounds"
@@ -15,10 +19,13 @@ import (
 
 // ImportArguments is what an import works on.
 type ImportArguments struct {
-	Sound string       `json:"sound"` // the id of an original that is in the bucket
-	File  string       `json:"file"`  // the name it came with
-	Part  session.Part `json:"part,omitempty"`
-	Place *Place       `json:"place,omitempty"`
+	Sound    string       `json:"sound,omitempty"`  // the id of an original that is in the bucket
+	Upload   string       `json:"upload,omitempty"` // or the name of a file that has arrived
+	File     string       `json:"file"`             // the name it came with
+	Part     session.Part `json:"part,omitempty"`
+	Place    *Place       `json:"place,omitempty"`
+	Replaces string       `json:"replaces,omitempty"` // the sound whose place it takes everywhere
+	About    *About       `json:"about,omitempty"`    // instead of what the file says of itself
 }
 
 // Place is where a sound goes once it is there.
@@ -26,6 +33,20 @@ type Place struct {
 	Episode string       `json:"episode"`
 	Track   string       `json:"track,omitempty"`
 	Start   audio.Frames `json:"start"`
+	Offset  audio.Frames `json:"offset,omitempty"`
+	Length  audio.Frames `json:"length,omitempty"`
+}
+
+// About is what is known of a sound besides what can be measured.
+type About struct {
+	Name    string  `json:"name,omitempty"`
+	Title   string  `json:"title,omitempty"`
+	Author  string  `json:"author,omitempty"`
+	Source  string  `json:"source,omitempty"`
+	Licence string  `json:"licence,omitempty"`
+	Notes   string  `json:"notes,omitempty"`
+	Words   string  `json:"words,omitempty"`
+	Tempo   float64 `json:"tempo,omitempty"`
 }
 
 func (w *Worker) importSound(ctx context.Context, job store.Job) error {
@@ -33,53 +54,158 @@ func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
+	if a.Upload != "" {
+		if a.Sound, err = w.arrived(ctx, a.Upload); err != nil {
+			return err
+		}
+	}
+	sound, err := w.Store.Sound(ctx, job.Show, a.Sound)
+	if err != nil { // the show does not have it yet
+		if sound, err = w.takeIn(ctx, job, a); err != nil {
+			return err
+		}
+		w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
+	}
+	if a.Replaces != "" {
+		if err := w.Replace(ctx, job.Show, a.Replaces, sound, "replace "+job.ID); err != nil {
+			return err
+		}
+	}
+	if a.Place != nil {
+		at := *a.Place
+		op := edit.InsertClip{Sound: sound.ID, Start: at.Start, Offset: at.Offset, Length: at.Length, Track: at.Track, Part: sound.Part, Name: sound.Name}
+		return w.Edit(ctx, at.Episode, "import "+job.ID, op)
+	}
+	return nil
+}
+
+// arrived moves a file that was uploaded to the originals and gives its id.
+func (w *Worker) arrived(ctx context.Context, upload string) (string, error) {
+	f, err := os.Open(w.Uploads.File(upload))
+	if err != nil {
+		return "", fmt.Errorf("open what was uploaded: %w", err)
+	}
+	defer f.Close()
+	id, _, err := w.Sounds.Put(ctx, f)
+	return id, err
+}
+
+// takeIn decodes and measures an original and adds it to the show.
+func (w *Worker) takeIn(ctx context.Context, job store.Job, a ImportArguments) (store.Sound, error) {
 	facts, err := w.Sounds.Import(ctx, a.Sound, w.meter(ctx, job))
 	if err != nil {
 		w.dropOrphan(a.Sound)
-		return err
+		return store.Sound{}, err
 	}
 	part := a.Part
 	if part == "" {
 		part = w.guess(ctx, facts)
 	}
-	sound := store.Sound{
-		Show: job.Show, ID: a.Sound, Name: NameOf(a.File), Part: part,
-		Channels: facts.Channels, Rate: facts.Rate, Format: facts.Format, Bytes: facts.Bytes, Length: facts.Loudness.Length,
-		Title: clip(facts.Tags["title"], 200), Author: clip(facts.Tags["artist"], 200), Licence: clip(facts.Tags["copyright"], 200),
+	sound := soundOf(job.Show, NameOf(a.File), part, facts)
+	about := tagged(facts.Tags)
+	if a.About != nil {
+		about = *a.About
 	}
-	sound.Loudness.Of = facts.Loudness
-	if err := w.Store.AddSound(ctx, sound); err != nil {
-		return err
+	if about.Name != "" {
+		sound.Name = about.Name
 	}
-	w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
-	if a.Place == nil {
-		return nil
-	}
-	return w.place(ctx, job, *a.Place, sound)
+	sound.Title, sound.Author, sound.Source, sound.Licence = about.Title, about.Author, about.Source, about.Licence
+	sound.Notes, sound.Words, sound.Tempo = about.Notes, about.Words, about.Tempo
+	return sound, w.Store.AddSound(ctx, sound)
 }
 
-// place puts a sound on a track, once, whatever interrupts it.
-func (w *Worker) place(ctx context.Context, job store.Job, at Place, sound store.Sound) error {
-	gesture := "import " + job.ID
-	if done, err := w.Store.HasGesture(ctx, at.Episode, gesture); err != nil || done {
+// soundOf is a sound of a show with what was measured of it.
+func soundOf(show, name string, part session.Part, f sounds.Facts) store.Sound {
+	s := store.Sound{
+		Show: show, ID: f.ID, Name: name, Part: part, Channels: f.Channels, Rate: f.Rate, Format: f.Format,
+		Bytes: f.Bytes, Length: f.Loudness.Length,
+	}
+	s.Loudness.Of = f.Loudness
+	return s
+}
+
+// tagged is what a file's tags say of it.
+func tagged(tags map[string]string) About {
+	first := func(runes int, keys ...string) string {
+		for _, k := range keys {
+			if v := strings.TrimSpace(strings.ToValidUTF8(tags[k], "?")); v != "" {
+				return clip(v, runes)
+			}
+		}
+		return ""
+	}
+	about := About{
+		Title: first(200, "title"), Author: first(200, "artist", "author", "composer", "album_artist"),
+		Source:  first(500, "source", "purl", "url", "wwwaudiosource", "website"),
+		Licence: first(200, "license", "licence", "copyright"), Notes: first(2000, "comment", "description"), Words: first(500, "genre"),
+	}
+	if l, known := credits.Find(about.Licence); known {
+		about.Licence = l.Key
+	}
+	if bpm, err := strconv.ParseFloat(first(10, "tbpm", "bpm", "tempo"), 64); err == nil && bpm > 0 && bpm < 1000 {
+		about.Tempo = bpm
+	}
+	return about
+}
+
+// Edit carries out an operation on whatever version an episode is at, once: a gesture
+// that stands in the history is not made again.
+func (w *Worker) Edit(ctx context.Context, episode, gesture string, op edit.Op) error {
+	if done, err := w.Store.HasGesture(ctx, episode, gesture); err != nil || done {
 		return err
 	}
-	op := edit.InsertClip{Sound: sound.ID, Start: at.Start, Track: at.Track, Part: sound.Part, Name: sound.Name}
-	_, version, err := w.Store.Document(ctx, at.Episode)
+	_, version, err := w.Store.Document(ctx, episode)
 	for err == nil {
 		var change store.Change
-		change, err = w.Store.Edit(ctx, at.Episode, version, gesture, op)
+		change, err = w.Store.Edit(ctx, episode, version, gesture, op)
 		var conflict store.Conflict
 		if errors.As(err, &conflict) {
 			version, err = conflict.Current, nil
 			continue
 		}
 		if err == nil {
-			w.Queue.Changed(at.Episode, change)
+			w.Queue.Changed(episode, change)
 			return nil
 		}
 	}
 	return err
+}
+
+// Replace lets one sound of a show take the place of another in all its episodes, each
+// of which can undo it. If one of them cannot, none is changed.
+func (w *Worker) Replace(ctx context.Context, show, old string, with store.Sound, gesture string) error {
+	if old == with.ID {
+		return nil
+	}
+	episodes, err := w.Store.EpisodesUsing(ctx, show, old)
+	if err != nil {
+		return err
+	}
+	op := edit.ReplaceSound{Sound: old, With: with.ID, Name: with.Name}
+	catalogue := func(id string) (session.Sound, bool) {
+		return session.Sound{Channels: with.Channels, Length: with.Length}, id == with.ID
+	}
+	for _, e := range episodes {
+		doc, _, err := w.Store.Document(ctx, e.ID)
+		if err != nil {
+			return err
+		}
+		if _, _, err := edit.Apply(doc, op, catalogue); err != nil {
+			var p session.Problem
+			if errors.As(err, &p) {
+				p.Message = "In “" + e.Title + "”: " + p.Message
+				return p
+			}
+			return err
+		}
+	}
+	for _, e := range episodes {
+		if err := w.Edit(ctx, e.ID, gesture, op); err != nil {
+			return err
+		}
+	}
+	w.Queue.Announce(ShowSubject(show), Event{Sounds: &ShowEvent{show}})
+	return nil
 }
 
 // dropOrphan removes an original that could not be imported and that no show has.

@@ -14,26 +14,35 @@ import (
 	"ruvel/core/session"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
+	"ruvel/internal/takes"
 )
 
 // Kinds of jobs.
 const (
 	Import  = "import"
 	Mixdown = "mixdown"
+	Take    = "take"
 )
 
 // Worker takes jobs from a queue and does them.
 type Worker struct {
-	Queue  *Queue
-	Store  *store.Store
-	Sounds *sounds.Library
-	Bucket *blob.Bucket // mixdowns go to MixdownKey
-	Dir    string       // for files that are being written
+	Queue   *Queue
+	Store   *store.Store
+	Sounds  *sounds.Library
+	Takes   *takes.Box
+	Uploads Uploads
+	Bucket  *blob.Bucket // mixdowns go to MixdownKey
+	Dir     string       // for files that are being written
 }
 
 // Submit stores a job and queues it.
 func (w *Worker) Submit(ctx context.Context, kind, show string, episode *string, name string, arguments any) (store.Job, error) {
-	job, err := w.Store.AddJob(ctx, kind, show, episode, name, arguments)
+	return w.SubmitAs(ctx, store.NewID(), kind, show, episode, name, arguments)
+}
+
+// SubmitAs is Submit with an id of the caller's choice. The same id twice is one job.
+func (w *Worker) SubmitAs(ctx context.Context, id, kind, show string, episode *string, name string, arguments any) (store.Job, error) {
+	job, err := w.Store.AddJob(ctx, id, kind, show, episode, name, arguments)
 	if err != nil {
 		return job, err
 	}
@@ -54,6 +63,7 @@ func (w *Worker) Cancel(ctx context.Context, id string) error {
 	if err != nil || !ended {
 		return err
 	}
+	w.drop(job)
 	job.State = store.Cancelled
 	w.tell(job, 0)
 	return w.Queue.Stop(id)
@@ -62,20 +72,44 @@ func (w *Worker) Cancel(ctx context.Context, id string) error {
 // Run works with two hands until the context ends. Jobs that an earlier process left
 // unfinished are queued again first.
 func (w *Worker) Run(ctx context.Context) error {
-	left, err := w.Store.Unfinished(ctx, "")
-	if err != nil {
+	if err := w.resume(ctx); err != nil {
 		return err
-	}
-	for _, job := range left {
-		if err := w.Queue.Submit(ctx, job.ID); err != nil {
-			return err
-		}
 	}
 	g, ctx := errgroup.WithContext(ctx)
 	for range 2 {
 		g.Go(func() error { return w.Queue.Run(ctx, w.do) })
 	}
 	return g.Wait()
+}
+
+// resume queues what an earlier process left: jobs, and takes that were closed.
+func (w *Worker) resume(ctx context.Context) error {
+	left, err := w.Store.Unfinished(ctx)
+	if err != nil {
+		return err
+	}
+	queued := map[string]bool{} // takes
+	for _, job := range left {
+		if err := w.Queue.Submit(ctx, job.ID); err != nil {
+			return err
+		}
+		if a, err := arguments[TakeArguments](job); err == nil && job.Kind == Take {
+			queued[a.Take] = true
+		}
+	}
+	closed, err := w.Store.ClosedTakes(ctx)
+	if err != nil {
+		return err
+	}
+	for _, t := range closed {
+		if queued[t.ID] {
+			continue
+		}
+		if _, err := w.SubmitTake(ctx, t, false); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // do carries one job out and stores how it ended.
@@ -94,6 +128,8 @@ func (w *Worker) do(ctx context.Context, id string) {
 		err = w.importSound(ctx, job)
 	case Mixdown:
 		err = w.mixdown(ctx, job)
+	case Take:
+		err = w.finishTake(ctx, job)
 	default:
 		err = fmt.Errorf("there is no work of the kind %q", job.Kind)
 	}
@@ -114,7 +150,18 @@ func (w *Worker) end(ctx context.Context, job store.Job, err error) {
 		slog.Error("the end of a job was not stored", "job", job.ID, "error", err)
 		return
 	}
+	w.drop(job)
 	w.tell(job, 0)
+}
+
+// drop takes away the upload that a job which has ended was about.
+func (w *Worker) drop(job store.Job) {
+	if job.Kind != Import {
+		return
+	}
+	if a, err := arguments[ImportArguments](job); err == nil && a.Upload != "" {
+		w.Uploads.Remove(a.Upload)
+	}
 }
 
 // explain names what the job worked on and says in words what went wrong.

@@ -23,6 +23,23 @@ export interface paths {
         patch: operations["rename-episode"];
         trace?: never;
     };
+    "/episodes/{episode}/credits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sounds that must be named with the episode, as text, Markdown and HTML */
+        get: operations["get-credits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/edits": {
         parameters: {
             query?: never;
@@ -143,6 +160,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The script of an episode with its estimated speaking time */
+        get: operations["get-script"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change the text or the pace, or mark parts as recorded */
+        patch: operations["change-script"];
+        trace?: never;
+    };
     "/episodes/{episode}/silhouette": {
         parameters: {
             query?: never;
@@ -154,6 +189,24 @@ export interface paths {
         get: operations["get-silhouette"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the recordings of an episode, the newest first */
+        get: operations["list-takes"];
+        put?: never;
+        /** Begin a recording */
+        post: operations["add-take"];
         delete?: never;
         options?: never;
         head?: never;
@@ -228,6 +281,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job}/put-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a failure off the list */
+        post: operations["put-job-away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/licences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The common open licences with what each demands */
+        get: operations["list-licences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/mixdowns/{mixdown}": {
         parameters: {
             query?: never;
@@ -254,6 +341,91 @@ export interface paths {
         };
         /** The finished file, for playing or, with download, for keeping */
         get: operations["get-mixdown-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a window must know to record */
+        get: operations["get-recording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recording/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the stand-in microphone reads, as a sound file */
+        get: operations["get-stand-in"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Find music and effects on the shelf */
+        get: operations["search-shelf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shelf/{piece}/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A piece as 16-bit WAV at 48 kHz, for listening to it */
+        get: operations["hear-piece"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shelf/{piece}/peaks/{level}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Peaks of a piece, in the form of those of sounds */
+        get: operations["get-piece-peaks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -322,10 +494,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Jobs of a show that are not finished */
+        /** Jobs of a show that are not finished, and failures that have not been put away */
         get: operations["list-jobs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/shelf/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a piece from the shelf among the sounds of a show, and place it if an episode is given */
+        post: operations["take-piece"];
         delete?: never;
         options?: never;
         head?: never;
@@ -368,6 +557,40 @@ export interface paths {
         patch: operations["change-sound"];
         trace?: never;
     };
+    "/shows/{show}/sounds/{sound}/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let another sound of the show take a sound's place in all its episodes */
+        post: operations["replace-sound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/sounds/{sound}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a sound is used */
+        get: operations["list-uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sounds/{sound}/audio": {
         parameters: {
             query?: never;
@@ -396,6 +619,91 @@ export interface paths {
         get: operations["get-peaks"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete a discarded recording for good */
+        delete: operations["remove-take"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/discard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a recording out of the session; it can be taken back */
+        post: operations["discard-take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a recording; what is kept of it becomes a sound and is placed */
+        post: operations["finish-take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a recording where it was made, in place of the other takes of that place */
+        post: operations["use-take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/{seq}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a stretch of a recording of at most a second: the request's body is its samples, little-endian 32-bit floats, interleaved. Chunks are numbered from 0; sent again they are kept once */
+        post: operations["add-chunk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -458,7 +766,7 @@ export interface components {
             code: string;
             /**
              * Format: int64
-             * @description With the code version-conflict: the version that the episode is at
+             * @description With the code version-conflict: the version that the episode is at; with chunk-missing: the chunk that is due
              */
             current?: number;
             /**
@@ -580,6 +888,19 @@ export interface components {
             /** @description The tracks from top to bottom */
             tracks: components["schemas"]["Track"][];
         };
+        Entry: {
+            author: string;
+            /** @description What the licence asks for, in a sentence */
+            demands: string;
+            /** @description Its name, or words of the producer's own */
+            licence: string;
+            /** @description Where the licence can be read; empty for words of one's own */
+            link: string;
+            missing: ("title" | "author" | "source" | "licence")[];
+            sound: string;
+            source: string;
+            title: string;
+        };
         Episode: {
             /** Format: date-time */
             changed: string;
@@ -615,7 +936,9 @@ export interface components {
             change?: components["schemas"]["ChangeEvent"];
             job?: components["schemas"]["JobEvent"];
             mixdowns?: components["schemas"]["ShowEvent"];
+            script?: components["schemas"]["ShowEvent"];
             sounds?: components["schemas"]["ShowEvent"];
+            takes?: components["schemas"]["ShowEvent"];
         };
         Fade: {
             /** Format: int64 */
@@ -624,6 +947,15 @@ export interface components {
             past?: number;
             /** @enum {string} */
             shape: "linear" | "equal-power" | "smooth" | "exponential";
+        };
+        Finish: {
+            /**
+             * Format: int64
+             * @description How many there should be; left out: as many as have arrived
+             */
+            chunks?: number;
+            /** @description Keep it out of the session, so that it can be taken back */
+            discard?: boolean;
         };
         Format: {
             extension: string;
@@ -658,7 +990,7 @@ export interface components {
             episode?: string;
             id: string;
             /** @enum {string} */
-            kind: "import" | "mixdown";
+            kind: "import" | "mixdown" | "take";
             /**
              * Format: double
              * @description Seconds that it will probably still take; 0 if that is not known
@@ -711,9 +1043,13 @@ export interface components {
              * @description Frames at 48 kHz
              */
             length: number;
+            /** @description The key of a licence, or words of the producer's own */
             licence: string;
             loudness: components["schemas"]["Result"];
             name: string;
+            /** @description Whether it must be credited, and what is missing for that */
+            need: components["schemas"]["Need"];
+            notes: string;
             /** @enum {string} */
             part: "voice" | "music" | "effect";
             /**
@@ -722,12 +1058,64 @@ export interface components {
              */
             rate: number;
             source: string;
+            /**
+             * Format: double
+             * @description Beats a minute; 0 if it is not known
+             */
+            tempo: number;
             title: string;
             /**
              * Format: int64
              * @description By how many episodes
              */
             used: number;
+            /** @description Mood, instrument, genre */
+            words: string;
+        };
+        Licence: {
+            /** @description What it asks for, in a sentence */
+            demands: string;
+            /** @description What a credit must name */
+            fields: ("title" | "author" | "source" | "licence")[];
+            key: string;
+            /** @description Where it can be read */
+            link: string;
+            name: string;
+        };
+        Limits: {
+            /**
+             * Format: double
+             * @description From here on the input is overloaded
+             */
+            clipped: number;
+            /**
+             * Format: double
+             * @description Peaks of a voice should reach this
+             */
+            good: number;
+            /**
+             * Format: double
+             * @description Peaks above this leave too little room
+             */
+            hot: number;
+            /**
+             * Format: double
+             * @description Below this nothing arrives at all
+             */
+            silent: number;
+            /**
+             * Format: double
+             * @description A voice whose peaks stay below this is too quiet
+             */
+            tooLow: number;
+        };
+        List: {
+            /** @description False if something is missing */
+            complete: boolean;
+            entries: components["schemas"]["Entry"][];
+            html: string;
+            markdown: string;
+            text: string;
         };
         Marker: {
             /** Format: int64 */
@@ -834,6 +1222,12 @@ export interface components {
         Named: {
             name: string;
         };
+        Need: {
+            /** @description True if the sound must be named with an episode that uses it */
+            credit: boolean;
+            /** @description What has still to be written down */
+            missing: ("title" | "author" | "source" | "licence")[];
+        };
         NewEdit: {
             /**
              * Format: int64
@@ -843,7 +1237,7 @@ export interface components {
             /** @description Edits of one gesture, such as a drag, share a step of the history */
             gesture?: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTrack"] | components["schemas"]["MoveTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClip"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SetClip"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoint"] | components["schemas"]["MovePoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetTarget"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTrack"] | components["schemas"]["MoveTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClip"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SetClip"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoint"] | components["schemas"]["MovePoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"];
         };
         NewFade: {
             /**
@@ -870,6 +1264,115 @@ export interface components {
              */
             to?: number;
         };
+        NewTake: {
+            /**
+             * Format: int64
+             * @description Session time of its first frame
+             */
+            begins: number;
+            /**
+             * Format: int64
+             * @description As the device delivers them
+             */
+            channels: number;
+            device?: string;
+            /**
+             * Format: int64
+             * @description By how much it was heard late; it is placed so much earlier
+             */
+            late?: number;
+            /** @description Fold both sides into one */
+            mono?: boolean;
+            /**
+             * Format: int64
+             * @description Hertz, as the device delivers it
+             */
+            rate: number;
+            track: string;
+        };
+        Part: {
+            /** @description Stays the same while the words do */
+            key: string;
+            /** @enum {string} */
+            kind: "heading" | "spoken" | "direction";
+            /**
+             * Format: int64
+             * @description Of a heading: 1 to 6
+             */
+            level: number;
+            recorded: boolean;
+            /** @description As it is read, without marks */
+            text: string;
+            /**
+             * Format: int64
+             * @description Estimated, in frames at 48 kHz
+             */
+            time: number;
+            /**
+             * Format: int64
+             * @description That are spoken
+             */
+            words: number;
+        };
+        Piece: {
+            author: string;
+            key: string;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz
+             */
+            length: number;
+            /** @description The key of a licence */
+            licence: string;
+            /** @enum {string} */
+            part: "music" | "effect";
+            source: string;
+            /**
+             * Format: double
+             * @description Beats a minute; 0 if it has none
+             */
+            tempo: number;
+            title: string;
+            /** @description Mood, instruments, genre */
+            words: string[];
+        };
+        PlaceTake: {
+            /** @description The sounds of other takes of this place */
+            instead?: string[] | null;
+            name?: string;
+            /**
+             * Format: int64
+             * @description Where to begin in the recording
+             */
+            offset?: number;
+            sound: string;
+            /** Format: int64 */
+            start: number;
+            track: string;
+            /** @enum {string} */
+            type: "place-take";
+        };
+        Placing: {
+            /**
+             * Format: uuid
+             * @description Place it in this episode when it is there
+             */
+            episode?: string;
+            /**
+             * Format: int64
+             * @description Left out: to its end
+             */
+            length?: number;
+            /**
+             * Format: int64
+             * @description Where to begin in the piece
+             */
+            offset?: number;
+            /** Format: int64 */
+            start?: number;
+            /** @description On this track; left out: on an empty or new one for its part */
+            track?: string;
+        };
         Point: {
             /** Format: int64 */
             at: number;
@@ -886,6 +1389,37 @@ export interface components {
             message: string;
             /** @description The path in the document, or the field of the edit */
             where: string;
+        };
+        Reading: {
+            /**
+             * Format: int64
+             * @description Estimated speaking time of the parts that have not been recorded
+             */
+            left: number;
+            parts: components["schemas"]["Part"][];
+            /**
+             * Format: int64
+             * @description Estimated speaking time of all parts
+             */
+            time: number;
+            /** Format: int64 */
+            words: number;
+        };
+        Recording: {
+            /**
+             * Format: double
+             * @description Seconds; no chunk may be longer
+             */
+            chunk: number;
+            /**
+             * Format: int64
+             * @description Seconds
+             */
+            countIn: number;
+            /** @description What a voice is judged by, in dBFS of its peaks */
+            levels: components["schemas"]["Limits"];
+            /** @description Name of the microphone that needs no device */
+            standIn: string;
         };
         RemoveClips: {
             clips: string[];
@@ -910,6 +1444,19 @@ export interface components {
             track: string;
             /** @enum {string} */
             type: "remove-track";
+        };
+        "Replace-soundRequest": {
+            with: string;
+        };
+        ReplaceSound: {
+            /** @description Of the one that comes, for the history */
+            name?: string;
+            /** @description The one that goes */
+            sound: string;
+            /** @enum {string} */
+            type: "replace-sound";
+            /** @description The one that comes */
+            with: string;
         };
         Result: {
             /**
@@ -947,6 +1494,32 @@ export interface components {
              * @description dBTP
              */
             truePeak: number;
+        };
+        Script: {
+            /**
+             * Format: int64
+             * @description Words a minute
+             */
+            pace: number;
+            reading: components["schemas"]["Reading"];
+            text: string;
+            /** Format: int64 */
+            version: number;
+        };
+        ScriptChange: {
+            /**
+             * Format: int64
+             * @description The version that a new text is meant for
+             */
+            base: number;
+            /** Format: int64 */
+            pace?: number;
+            /** @description Parts, by key, that have or have not been recorded */
+            recorded?: {
+                [key: string]: boolean;
+            };
+            /** @description Plain text or Markdown */
+            text?: string;
         };
         SetClip: {
             clip: string;
@@ -1032,9 +1605,17 @@ export interface components {
             path?: string;
         };
         SoundChange: {
+            author?: string;
+            licence?: string;
             name?: string;
+            notes?: string;
             /** @enum {string} */
             part?: "voice" | "music" | "effect";
+            source?: string;
+            /** Format: double */
+            tempo?: number;
+            title?: string;
+            words?: string;
         };
         SplitClips: {
             /** Format: int64 */
@@ -1042,6 +1623,55 @@ export interface components {
             clips: string[];
             /** @enum {string} */
             type: "split-clips";
+        };
+        Take: {
+            /**
+             * Format: int64
+             * @description Session time that it was begun at
+             */
+            begins: number;
+            /**
+             * Format: int64
+             * @description Of the device
+             */
+            channels: number;
+            /**
+             * Format: int64
+             * @description How many are kept, while it is being recorded
+             */
+            chunks: number;
+            /** Format: date-time */
+            created: string;
+            device: string;
+            id: string;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz; while it is being recorded, of what is kept
+             */
+            length: number;
+            /** @description True while chunks are coming in */
+            live: boolean;
+            mono: boolean;
+            /**
+             * Format: int64
+             * @description Among the takes of the same place
+             */
+            number: number;
+            /**
+             * Format: double
+             * @description dBFS, once it is a sound
+             */
+            peak: number;
+            /**
+             * Format: int64
+             * @description Hertz, of the device
+             */
+            rate: number;
+            /** @description Its sound, once it is one */
+            sound?: string;
+            /** @enum {string} */
+            state: "recording" | "closed" | "kept" | "discarded";
+            track: string;
         };
         Target: {
             /**
@@ -1106,6 +1736,33 @@ export interface components {
             edge: "start" | "end";
             /** @enum {string} */
             type: "trim-clip";
+        };
+        Use: {
+            clips: components["schemas"]["UseClip"][];
+            episode: string;
+            /** Format: int64 */
+            number: number;
+            title: string;
+        };
+        UseClip: {
+            clip: string;
+            name: string;
+            /** Format: int64 */
+            start: number;
+            /** @description Its name */
+            track: string;
+        };
+        UseSound: {
+            clip: string;
+            /** @description Left out: the clip keeps its name */
+            name?: string;
+            sound: string;
+            /** @enum {string} */
+            type: "use-sound";
+        };
+        UseTake: {
+            /** @description The clip that is to play it; left out: it is placed anew where it was recorded */
+            clip?: string;
         };
     };
     responses: never;
@@ -1198,6 +1855,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Episode"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-credits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["List"];
                 };
             };
             /** @description Error */
@@ -1499,6 +2187,72 @@ export interface operations {
             };
         };
     };
+    "get-script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "change-script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScriptChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-silhouette": {
         parameters: {
             query?: {
@@ -1519,6 +2273,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Silhouette"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTake"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"];
                 };
             };
             /** @description Error */
@@ -1652,6 +2472,64 @@ export interface operations {
             };
         };
     };
+    "put-job-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-licences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Licence"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "remove-mixdown": {
         parameters: {
             query?: never;
@@ -1700,6 +2578,169 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "search-shelf": {
+        parameters: {
+            query?: {
+                /** @description Several words, all of which must be met */
+                words?: string;
+                part?: "music" | "effect";
+                minLength?: number;
+                maxLength?: number;
+                minTempo?: number;
+                maxTempo?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Piece"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "hear-piece": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-piece-peaks": {
+        parameters: {
+            query?: {
+                from?: number;
+                count?: number;
+            };
+            header?: never;
+            path: {
+                piece: string;
+                level: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
             };
             /** @description Error */
             default: {
@@ -1904,6 +2945,42 @@ export interface operations {
             };
         };
     };
+    "take-piece": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Placing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "list-sounds": {
         parameters: {
             query?: never;
@@ -2045,6 +3122,72 @@ export interface operations {
             };
         };
     };
+    "replace-sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                sound: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Replace-soundRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                sound: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Use"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "hear-sound": {
         parameters: {
             query?: never;
@@ -2099,6 +3242,166 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "discard-take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "finish-take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Finish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "use-take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseTake"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-chunk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+                seq: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

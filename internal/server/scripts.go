@@ -1,0 +1,98 @@
+package server
+
+import (
+	"context"
+	"maps"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"ruvel/core/credits"
+	"ruvel/core/script"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+)
+
+// Script is the text of an episode, and the same made ready to be read.
+type Script struct {
+	Version int64          `json:"version"`
+	Text    string         `json:"text"`
+	Pace    script.Pace    `json:"pace" doc:"Words a minute"`
+	Reading script.Reading `json:"reading"`
+}
+
+func scriptView(s store.Script) Script {
+	return Script{s.Version, s.Text, s.Pace, script.Read(s.Text, s.Pace, s.Recorded.Of)}
+}
+
+type scriptChange struct {
+	Base     int64           `json:"base" doc:"The version that a new text is meant for"`
+	Text     *string         `json:"text,omitempty" maxLength:"1000000" doc:"Plain text or Markdown"`
+	Pace     *script.Pace    `json:"pace,omitempty" minimum:"60" maximum:"300"`
+	Recorded map[string]bool `json:"recorded,omitempty" doc:"Parts, by key, that have or have not been recorded"`
+}
+
+func (s *Server) scriptRoutes(api huma.API) {
+	huma.Register(api, operation("GET", "/episodes/{episode}/script", "get-script", "The script of an episode with its estimated speaking time"),
+		func(ctx context.Context, in *InEpisode) (*body[Script], error) {
+			sc, err := s.Store.Script(ctx, in.Episode)
+			return answer(scriptView(sc), err)
+		})
+	huma.Register(api, operation("PATCH", "/episodes/{episode}/script", "change-script", "Change the text or the pace, or mark parts as recorded"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Body scriptChange
+		},
+		) (*body[Script], error) {
+			sc, err := s.Store.EditScript(ctx, in.Episode, in.Body.Base, func(sc *store.Script) {
+				if in.Body.Text != nil {
+					sc.Text = *in.Body.Text
+				}
+				if in.Body.Pace != nil {
+					sc.Pace = *in.Body.Pace
+				}
+				maps.Copy(sc.Recorded.Of, in.Body.Recorded)
+			})
+			if err == nil {
+				s.Queue.Announce(work.EpisodeSubject(in.Episode), work.Event{Script: &work.ShowEvent{}})
+			}
+			return answer(scriptView(sc), err)
+		})
+	huma.Register(api, operation("GET", "/licences", "list-licences", "The common open licences with what each demands"),
+		func(context.Context, *empty) (*body[[]credits.Licence], error) {
+			return answer(credits.Licences(), nil)
+		})
+	huma.Register(api, operation("GET", "/episodes/{episode}/credits", "get-credits", "The sounds that must be named with the episode, as text, Markdown and HTML"),
+		func(ctx context.Context, in *InEpisode) (*body[credits.List], error) {
+			return answer(s.credits(ctx, in.Episode))
+		})
+}
+
+// credits lists what an episode uses in the order in which it is first heard.
+func (s *Server) credits(ctx context.Context, episode string) (credits.List, error) {
+	e, err := s.Store.Episode(ctx, episode)
+	if err != nil {
+		return credits.List{}, err
+	}
+	doc, _, err := s.Store.Document(ctx, episode)
+	if err != nil {
+		return credits.List{}, err
+	}
+	rows, err := s.Store.Sounds(ctx, e.Show)
+	if err != nil {
+		return credits.List{}, err
+	}
+	known := map[string]store.Sound{}
+	for _, r := range rows {
+		known[r.ID] = r
+	}
+	var used []credits.Sound
+	for _, id := range doc.SoundsInOrder() {
+		used = append(used, creditOf(known[id]))
+	}
+	return credits.For(used), nil
+}
+
+// creditOf is what a credit is made of.
+func creditOf(s store.Sound) credits.Sound {
+	return credits.Sound{ID: s.ID, Name: s.Name, Part: s.Part, Title: s.Title, Author: s.Author, Source: s.Source, Licence: s.Licence}
+}

@@ -1,0 +1,68 @@
+package store
+
+import (
+	"context"
+
+	"github.com/jmoiron/sqlx"
+
+	"ruvel/core/script"
+	"ruvel/core/session"
+)
+
+// Script is the text of an episode.
+type Script struct {
+	Text     string                `db:"text"`
+	Pace     script.Pace           `db:"pace"`
+	Recorded JSON[map[string]bool] `db:"recorded"`
+	Version  int64                 `db:"version"`
+}
+
+const scriptColumns = `SELECT text, pace, recorded, version FROM scripts WHERE episode_id = ?`
+
+// Script is the script of an episode; an episode without one has an empty script of version 0.
+func (s *Store) Script(ctx context.Context, episode string) (Script, error) {
+	return scriptOf(ctx, s.db, episode)
+}
+
+func scriptOf(ctx context.Context, db sqlx.QueryerContext, episode string) (Script, error) {
+	var rows []Script
+	if err := sqlx.SelectContext(ctx, db, &rows, scriptColumns, episode); err != nil {
+		return Script{}, err
+	}
+	if len(rows) == 0 {
+		return Script{Pace: script.Usual, Recorded: JSON[map[string]bool]{map[string]bool{}}}, nil
+	}
+	if rows[0].Recorded.Of == nil {
+		rows[0].Recorded.Of = map[string]bool{}
+	}
+	return rows[0], nil
+}
+
+// EditScript changes the script of an episode. If the text is meant for another version
+// than the current one, a Problem says so and nothing is changed.
+func (s *Store) EditScript(ctx context.Context, episode string, base int64, change func(*Script)) (sc Script, err error) {
+	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
+		if _, err := lock(ctx, tx, episode); err != nil {
+			return err
+		}
+		if sc, err = scriptOf(ctx, tx, episode); err != nil {
+			return err
+		}
+		before := sc.Text
+		change(&sc)
+		if sc.Version != base && sc.Text != before {
+			return session.Problem{Code: "script-changed", Where: "script", Message: "The script was changed in another window meanwhile. Copy your text, load the page anew and put it in again."}
+		}
+		for key, on := range sc.Recorded.Of {
+			if !on {
+				delete(sc.Recorded.Of, key)
+			}
+		}
+		sc.Version++
+		_, err := tx.ExecContext(ctx, `INSERT INTO scripts (episode_id, text, pace, recorded, version) VALUES (?, ?, ?, ?, ?)
+			ON DUPLICATE KEY UPDATE text = VALUES(text), pace = VALUES(pace), recorded = VALUES(recorded), version = VALUES(version)`,
+			episode, sc.Text, sc.Pace, text(sc.Recorded.Of), sc.Version)
+		return err
+	})
+	return sc, err
+}

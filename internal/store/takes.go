@@ -1,0 +1,92 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"ruvel/core/audio"
+	"ruvel/core/take"
+)
+
+// TakeState is how far a take has come.
+type TakeState string
+
+// The states of a take. Nothing but deleting it for good takes a recording away.
+const (
+	TakeRecording TakeState = "recording" // chunks come in, or have stopped coming
+	TakeClosed    TakeState = "closed"    // complete, and waiting to become a sound
+	TakeKept      TakeState = "kept"
+	TakeDiscarded TakeState = "discarded" // out of sight, and can be taken back
+)
+
+// Take is a recording of an episode. Takes of one track and one beginning are of the same place.
+type Take struct {
+	ID       string       `db:"id"`
+	Episode  string       `db:"episode_id"`
+	Number   int          `db:"number"`
+	Track    string       `db:"track"`
+	Begins   audio.Frames `db:"begins"`
+	Late     audio.Frames `db:"late"`
+	Rate     int          `db:"rate"`
+	Channels int          `db:"channels"`
+	Mono     bool         `db:"mono"`
+	Device   string       `db:"device"`
+	State    TakeState    `db:"state"`
+	Sound    *string      `db:"sound_id"`
+	Length   audio.Frames `db:"length"`
+	Peak     audio.DB     `db:"peak"`
+	Created  time.Time    `db:"created_at"`
+}
+
+// AddTake begins a take and numbers it after the others of its place.
+func (s *Store) AddTake(ctx context.Context, t Take) (Take, error) {
+	t.ID = NewID()
+	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
+		if _, err := lock(ctx, tx, t.Episode); err != nil {
+			return err
+		}
+		var taken []int
+		if err := tx.SelectContext(ctx, &taken, `SELECT number FROM takes WHERE episode_id = ? AND track = ? AND begins = ?`, t.Episode, t.Track, t.Begins); err != nil {
+			return err
+		}
+		t.Number = take.Number(taken)
+		_, err := tx.ExecContext(ctx, `INSERT INTO takes (id, episode_id, number, track, begins, late, rate, channels, mono, device) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			t.ID, t.Episode, t.Number, t.Track, t.Begins, t.Late, t.Rate, t.Channels, t.Mono, t.Device)
+		return err
+	})
+	if err != nil {
+		return Take{}, err
+	}
+	return s.Take(ctx, t.ID)
+}
+
+// Take is one take.
+func (s *Store) Take(ctx context.Context, id string) (t Take, err error) {
+	return t, found(s.db.GetContext(ctx, &t, `SELECT * FROM takes WHERE id = ?`, id), "take")
+}
+
+// Takes lists the takes of an episode, the newest first.
+func (s *Store) Takes(ctx context.Context, episode string) ([]Take, error) {
+	takes := []Take{}
+	return takes, s.db.SelectContext(ctx, &takes, `SELECT * FROM takes WHERE episode_id = ? ORDER BY id DESC`, episode)
+}
+
+// ClosedTakes lists the takes of all episodes that are complete but no sounds yet.
+func (s *Store) ClosedTakes(ctx context.Context) ([]Take, error) {
+	takes := []Take{}
+	return takes, s.db.SelectContext(ctx, &takes, `SELECT * FROM takes WHERE state = 'closed' ORDER BY id`)
+}
+
+// SetTake stores how far a take has come.
+func (s *Store) SetTake(ctx context.Context, t Take) error {
+	r, err := s.db.ExecContext(ctx, `UPDATE takes SET state = ?, sound_id = ?, length = ?, peak = ?, late = ? WHERE id = ?`, t.State, t.Sound, t.Length, t.Peak, t.Late, t.ID)
+	return changed(r, err, "take")
+}
+
+// RemoveTake takes a take off the list.
+func (s *Store) RemoveTake(ctx context.Context, id string) error {
+	r, err := s.db.ExecContext(ctx, `DELETE FROM takes WHERE id = ?`, id)
+	return changed(r, err, "take")
+}

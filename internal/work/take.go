@@ -1,0 +1,153 @@
+package work
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/session"
+	"ruvel/core/take"
+	"ruvel/internal/media"
+	"ruvel/internal/store"
+)
+
+// TakeArguments is what the making of a sound from a recording works on.
+type TakeArguments struct {
+	Take    string `json:"take"`
+	Discard bool   `json:"discard,omitempty"` // it becomes a sound, so that it can be taken back, but is not placed
+}
+
+// SubmitTake queues the making of a sound from a take that is complete.
+func (w *Worker) SubmitTake(ctx context.Context, t store.Take, discard bool) (store.Job, error) {
+	e, err := w.Store.Episode(ctx, t.Episode)
+	if err != nil {
+		return store.Job{}, err
+	}
+	return w.Submit(ctx, Take, e.Show, &t.Episode, fmt.Sprintf("Take %d", t.Number), TakeArguments{t.ID, discard})
+}
+
+// finishTake makes a sound of a take's chunks and places it. A take that has become
+// one already is left alone, so that this can be done again whatever interrupted it.
+func (w *Worker) finishTake(ctx context.Context, job store.Job) error {
+	a, err := arguments[TakeArguments](job)
+	if err != nil {
+		return err
+	}
+	t, err := w.Store.Take(ctx, a.Take)
+	if err != nil || t.State == store.TakeKept || t.State == store.TakeDiscarded {
+		return err
+	}
+	doc, _, err := w.Store.Document(ctx, t.Episode)
+	if err != nil {
+		return err
+	}
+	name := TakeName(doc, t)
+	sound, peak, err := w.takeSound(ctx, job, t, name)
+	if err != nil {
+		return err
+	}
+	t.Sound, t.Length, t.Peak, t.State = &sound.ID, sound.Length, peak, store.TakeKept
+	if a.Discard {
+		t.State = store.TakeDiscarded
+	} else if err := w.PlaceTake(ctx, t, "take "+t.ID, name); err != nil {
+		return err
+	}
+	if err := w.Store.SetTake(ctx, t); err != nil {
+		return err
+	}
+	w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
+	w.Queue.Announce(EpisodeSubject(t.Episode), Event{Takes: &ShowEvent{job.Show}})
+	return w.Takes.Remove(t.ID)
+}
+
+// TakeName is what a take and its clip are called.
+func TakeName(doc session.Document, t store.Take) string {
+	stem := "Voice"
+	if i := doc.FindTrack(t.Track); i >= 0 {
+		stem = doc.Tracks[i].Name
+	}
+	return clip(stem, 180) + fmt.Sprintf(", take %d", t.Number)
+}
+
+// PlaceTake puts a take that is a sound where it was recorded, in place of the other
+// takes of that place. If its track is gone, it gets one for voices.
+func (w *Worker) PlaceTake(ctx context.Context, t store.Take, gesture, name string) error {
+	siblings, err := w.Store.Takes(ctx, t.Episode)
+	if err != nil {
+		return err
+	}
+	op := edit.PlaceTake{Sound: *t.Sound, Track: t.Track, Name: name}
+	op.Start, op.Offset = take.Place(t.Begins, t.Late)
+	for _, s := range siblings {
+		if s.Track == t.Track && s.Begins == t.Begins && s.Sound != nil && s.ID != t.ID {
+			op.Instead = append(op.Instead, *s.Sound)
+		}
+	}
+	doc, _, err := w.Store.Document(ctx, t.Episode)
+	if err != nil {
+		return err
+	}
+	if doc.FindTrack(t.Track) < 0 {
+		return w.Edit(ctx, t.Episode, gesture, edit.InsertClip{Sound: op.Sound, Start: op.Start, Offset: op.Offset, Part: session.Voice, Name: name})
+	}
+	return w.Edit(ctx, t.Episode, gesture, op)
+}
+
+// takeSound joins the chunks to a file, takes it in as a sound of the show, and says how high it peaks.
+func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, name string) (store.Sound, audio.DB, error) {
+	var sides take.Sides
+	frames := 0
+	if err := w.Takes.Read(t.ID, func(samples []float32) error {
+		sides.Look(samples, t.Channels)
+		frames += len(samples) / t.Channels
+		return ctx.Err()
+	}); err != nil {
+		return store.Sound{}, 0, err
+	}
+	if frames == 0 {
+		return store.Sound{}, 0, session.Problem{Code: "empty-take", Where: "take", Message: "Nothing was recorded."}
+	}
+	dir, err := os.MkdirTemp(w.Dir, "take.part*")
+	if err != nil {
+		return store.Sound{}, 0, media.FullDisk(err)
+	}
+	defer os.RemoveAll(dir)
+	path := filepath.Join(dir, "take.wav")
+	fold := take.NewFold(t.Channels, t.Mono, sides)
+	if err := w.joinTake(ctx, t, path, fold); err != nil {
+		return store.Sound{}, 0, media.FullDisk(err)
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return store.Sound{}, 0, err
+	}
+	defer f.Close()
+	id, _, err := w.Sounds.Put(ctx, f)
+	if err != nil {
+		return store.Sound{}, 0, err
+	}
+	facts, err := w.Sounds.Import(ctx, id, w.meter(ctx, job))
+	if err != nil {
+		return store.Sound{}, 0, err
+	}
+	sound := soundOf(job.Show, name, session.Voice, facts)
+	sound.Notes = fmt.Sprintf("Recorded with %s.", t.Device)
+	return sound, sides.Peak(), w.Store.AddSound(ctx, sound)
+}
+
+// joinTake writes the chunks of a take into one file at the device's own rate, sample for sample.
+func (w *Worker) joinTake(ctx context.Context, t store.Take, path string, fold take.Fold) error {
+	format, _ := media.FindFormat("wav-32f")
+	e, err := media.NewEncoderAt(ctx, path, format, fold.Channels(), t.Rate)
+	if err != nil {
+		return err
+	}
+	err = w.Takes.Read(t.ID, func(samples []float32) error { return e.Write(fold.Apply(samples)) })
+	if closed := e.Close(); err == nil {
+		err = closed
+	}
+	return err
+}
