@@ -8,12 +8,15 @@ import (
 	"ruvel/testkit/housetest"
 )
 
-// base is the address of a server with the sample series, shared by the tests of this package.
-var base string
+// base is the address of a server with the sample series, shared by the tests of this package; house is the server itself.
+var (
+	base  string
+	house housetest.House
+)
 
 func TestMain(m *testing.M) {
 	housetest.Main(m, func(h housetest.House) error {
-		base = h.Address
+		base, house = h.Address, h
 		_, err := demo.Fill(context.Background(), h.Store, h.Sounds, func(string) {})
 		return err
 	})

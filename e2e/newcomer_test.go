@@ -26,9 +26,14 @@ import (
 )
 
 // get asks the API for what the page is built from.
-func get[T any](t testing.TB, path string) (v T) {
+func get[T any](t testing.TB, path string) T {
 	t.Helper()
-	r, err := http.Get(base + path)
+	return getFrom[T](t, base, path)
+}
+
+func getFrom[T any](t testing.TB, address, path string) (v T) {
+	t.Helper()
+	r, err := http.Get(address + path)
 	require.NoError(t, err)
 	defer r.Body.Close()
 	data, err := io.ReadAll(r.Body)

@@ -47,11 +47,17 @@ func (s *Server) listenRoutes(api huma.API) {
 			Loop bool         `query:"loop" doc:"Go back to loopFrom at the end, for ever"`
 			Back audio.Frames `query:"loopFrom" minimum:"0"`
 			Rev  int64        `query:"rev" minimum:"0" doc:"Wait up to 2 s for this version"`
+			Out  string       `query:"without" maxLength:"20" doc:"Leave this track out, as while it is recorded onto"`
 		},
 		) (*huma.StreamResponse, error) {
 			p, err := s.plans.get(ctx, in.Episode, in.Rev)
 			if err != nil {
 				return nil, fail(err)
+			}
+			if in.Out != "" {
+				if p, err = s.plans.without(ctx, in.Episode, in.Out); err != nil {
+					return nil, fail(err)
+				}
 			}
 			st := newStream(p.plan, in.From, in.To, in.Back, in.Loop)
 			return &huma.StreamResponse{Body: func(hctx huma.Context) {

@@ -61,6 +61,19 @@ func (p *plans) get(ctx context.Context, episode string, wanted int64) (planned,
 	return fresh, nil
 }
 
+// without gives the current version with one track muted. It is not kept.
+func (p *plans) without(ctx context.Context, episode, track string) (planned, error) {
+	doc, version, err := p.server.Store.Document(ctx, episode)
+	if err != nil {
+		return planned{}, err
+	}
+	if i := doc.FindTrack(track); i >= 0 {
+		doc.Tracks[i].Mute = true
+	}
+	plan, err := mix.Compile(doc, p.server.Sounds.Samples(ctx))
+	return planned{episode, version, plan}, err
+}
+
 func (p *plans) find(episode string, version int64) (planned, bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()

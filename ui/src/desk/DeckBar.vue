@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { refDebounced } from "@vueuse/core";
 import { ElSlider } from "element-plus";
-import { Pause, Play, Repeat2, SkipBack } from "lucide-vue-next";
+import { Mic, Pause, Play, Repeat2, SkipBack, Square } from "lucide-vue-next";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Schema } from "../api/client";
 import { figure, SILENCE, timeText } from "../model/units";
 import { useDesk } from "../stores/desk";
 import { COARSEST, FINEST, useDeskContext } from "./context";
 import LevelMeter from "./LevelMeter.vue";
-import { togglePlay } from "./transport";
+import { togglePlay, toggleRecord } from "./transport";
 
 const store = useDesk();
 const desk = useDeskContext();
@@ -54,10 +54,20 @@ function setZoom(value: number | number[]): void {
       class="play"
       :title="desk.player.state.playing ? 'Pause (Space)' : 'Play (Space)'"
       :aria-label="desk.player.state.playing ? 'Pause' : 'Play'"
-      :disabled="store.length === 0"
+      :disabled="store.length === 0 && !desk.recorder.busy"
       @click="togglePlay(desk, store.length)"
     >
       <component :is="desk.player.state.playing ? Pause : Play" :size="22" fill="currentColor" />
+    </button>
+    <button
+      class="round record"
+      :class="{ going: desk.recorder.busy }"
+      :title="desk.recorder.busy ? 'End the recording (R)' : 'Record at the playhead (R)'"
+      :aria-label="desk.recorder.busy ? 'End the recording' : 'Record'"
+      :disabled="!store.document || desk.recorder.state.phase === 'saving'"
+      @click="toggleRecord(desk, store)"
+    >
+      <component :is="desk.recorder.busy ? Square : Mic" :size="15" />
     </button>
     <button
       class="round"
@@ -133,6 +143,10 @@ button {
 .round[aria-pressed="true"] {
   background: var(--ink-inverse);
   color: var(--deck);
+}
+.record.going {
+  background: var(--alarm);
+  border-color: var(--alarm);
 }
 .play {
   width: 44px;

@@ -7,7 +7,10 @@ import { Player } from "../listening/player";
 import ArrangePanel from "../panels/ArrangePanel.vue";
 import BalancePanel from "../panels/BalancePanel.vue";
 import DeliverPanel from "../panels/DeliverPanel.vue";
-import GatherPanel from "../panels/GatherPanel.vue";
+import GatherPanel from "../gather/GatherPanel.vue";
+import ReadingView from "../gather/ReadingView.vue";
+import { Recorder } from "../recording/recorder";
+import { api } from "../api/client";
 import { useDesk } from "../stores/desk";
 import { useUploads } from "../stores/uploads";
 import { makeDeskContext } from "./context";
@@ -24,7 +27,8 @@ const props = defineProps<{ episode: string }>();
 const store = useDesk();
 const uploads = useUploads();
 const player = new Player(props.episode, () => store.version);
-const desk = makeDeskContext(player);
+const recorder = new Recorder(player, () => props.episode);
+const desk = makeDeskContext(player, recorder);
 const help = ref(false);
 const panelOpen = ref(true);
 const dropping = ref(false);
@@ -40,9 +44,13 @@ onMounted(async () => {
   await store.open(props.episode);
   await new Promise(requestAnimationFrame);
   desk.time.fit(0, Math.max(store.length, 48000 * 60));
-  if (store.length > 0) desk.stage.value = "balance";
+  const unfinished = store.takes.some((t) => t.state === "recording" && !t.live);
+  if (unfinished) desk.gatherTab.value = "record";
+  else if (store.length > 0) desk.stage.value = "balance";
 });
 onBeforeUnmount(() => {
+  desk.hearing.stop();
+  recorder.dispose();
   player.dispose();
   store.close();
 });
@@ -86,8 +94,9 @@ watch(
 );
 
 useRafFn(() => {
-  if (!player.state.playing) return;
-  desk.playhead.value = player.frameNow();
+  if (recorder.state.phase === "recording") desk.playhead.value = recorder.frameNow();
+  else if (player.state.playing && !recorder.busy) desk.playhead.value = player.frameNow();
+  else return;
   const { time } = desk;
   if (desk.playhead.value > time.end && desk.playhead.value < time.end + time.width * time.scale) {
     time.show(desk.playhead.value - time.width * time.scale * 0.1);
@@ -106,41 +115,55 @@ function wheel(event: WheelEvent): void {
   }
 }
 
+const OURS = ["application/x-ruvel-sound", "application/x-ruvel-piece"];
+
 function dragOver(event: DragEvent): void {
-  if (!event.dataTransfer?.types.includes("Files") && !event.dataTransfer?.types.includes("application/x-ruvel-sound"))
-    return;
+  const types = event.dataTransfer?.types ?? [];
+  if (!types.includes("Files") && !OURS.some((t) => types.includes(t))) return;
   event.preventDefault();
-  dropping.value = event.dataTransfer.types.includes("Files");
+  dropping.value = types.includes("Files");
 }
 
-/** Files dropped on a lane go there; dropped anywhere else, onto tracks of their own from the start. */
+/** What is dropped on a lane goes there; dropped anywhere else, onto tracks of its own from the start. */
 function drop(event: DragEvent): void {
   dropping.value = false;
   if (!store.episode || !event.dataTransfer) return;
   event.preventDefault();
   const lane = (event.target as HTMLElement).closest<HTMLElement>("[data-track]");
   const start = lane ? Math.max(0, desk.time.frame(event.clientX - lane.getBoundingClientRect().left)) : 0;
-  const sound = event.dataTransfer.getData("application/x-ruvel-sound");
+  const at = { start, track: lane?.dataset.track };
+  const [sound, piece] = OURS.map((type) => event.dataTransfer!.getData(type));
   if (sound) {
-    const known = store.soundOf(sound);
-    if (known) {
-      void store.edit({
-        type: "insert-clip",
-        sound,
-        start,
-        track: lane?.dataset.track,
-        part: known.part,
-        name: known.name,
-      });
-    }
-    return;
+    placeSound(JSON.parse(sound) as Carried, at);
+  } else if (piece) {
+    placePiece(JSON.parse(piece) as Carried, at);
+  } else {
+    uploads.add(store.episode.show, event.dataTransfer.files, { episode: props.episode, ...at });
+    desk.stage.value = "gather";
+    desk.gatherTab.value = "sounds";
   }
-  uploads.add(store.episode.show, event.dataTransfer.files, {
-    episode: props.episode,
-    start,
-    track: lane?.dataset.track,
-  });
-  desk.stage.value = "gather";
+}
+
+/** A sound or a piece of the shelf that is dragged, with the stretch that was marked in it. */
+interface Carried {
+  sound?: string;
+  piece?: string;
+  from: number;
+  to: number;
+}
+const stretch = ({ from, to }: Carried) => (to > from ? { offset: from, length: to - from } : {});
+
+function placeSound(carried: Carried, at: { start: number; track?: string }): void {
+  const known = store.soundOf(carried.sound!);
+  if (!known) return;
+  const { id, part, name } = known;
+  void store.edit({ type: "insert-clip", sound: id, part, name, ...at, ...stretch(carried) });
+}
+
+function placePiece(carried: Carried, at: { start: number; track?: string }): void {
+  const path = { show: store.episode!.show, piece: carried.piece! };
+  const body = { episode: props.episode, ...at, ...stretch(carried) };
+  void store.attempt(api.POST("/shows/{show}/shelf/{piece}", { params: { path }, body }));
 }
 
 async function addTrack(part: "voice" | "music" | "effect"): Promise<void> {
@@ -195,6 +218,7 @@ useEventListener(window, "blur", () => (dropping.value = false));
         <router-link class="plain-button" to="/">To the shelf</router-link>
       </div>
       <p v-else class="fault soft">Laying out the session…</p>
+      <ReadingView v-if="desk.reading.value && store.document" />
     </section>
     <aside v-if="panelOpen" :aria-label="`${desk.stage.value} panel`">
       <component :is="panels[desk.stage.value]" v-if="store.document" />
@@ -238,6 +262,7 @@ useEventListener(window, "blur", () => (dropping.value = false));
   grid-column: 1 / 3;
 }
 .timeline {
+  position: relative;
   display: flex;
   flex-direction: column;
   min-width: 0;

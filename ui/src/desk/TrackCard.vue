@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElSlider } from "element-plus";
-import { MoreHorizontal } from "lucide-vue-next";
+import { Mic, MoreHorizontal } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import type { Part, Schema } from "../api/client";
 import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../model/units";
@@ -120,6 +120,16 @@ function select(): void {
       >
         <span aria-hidden="true">S</span><span class="visually-hidden">Solo {{ track.name }}</span>
       </button>
+      <button
+        v-if="track.part === 'voice'"
+        class="switch arm"
+        :aria-pressed="desk.armed.value === track.id"
+        :disabled="desk.recorder.busy"
+        :title="desk.armed.value === track.id ? 'Recording goes onto this track' : 'Record onto this track'"
+        @click="desk.armed.value = desk.armed.value === track.id ? '' : track.id"
+      >
+        <Mic :size="12" aria-hidden="true" /><span class="visually-hidden">Record onto {{ track.name }}</span>
+      </button>
       <el-slider
         class="fader"
         :model-value="position"
@@ -221,6 +231,14 @@ function select(): void {
   background: var(--ink);
   border-color: var(--ink);
   color: var(--ink-inverse);
+}
+.arm {
+  display: grid;
+  place-items: center;
+}
+.arm[aria-pressed="true"] {
+  background: var(--alarm);
+  border-color: var(--alarm);
 }
 .fader {
   flex: 1;

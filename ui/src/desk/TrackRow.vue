@@ -5,6 +5,7 @@ import { useDesk } from "../stores/desk";
 import ClipView from "./ClipView.vue";
 import { useDeskContext } from "./context";
 import { startDrag } from "./drag";
+import LiveTake from "./LiveTake.vue";
 import TrackCard from "./TrackCard.vue";
 
 const props = defineProps<{ track: Schema["Track"]; index: number }>();
@@ -16,6 +17,9 @@ const audible = computed(() => {
   const solo = store.document?.tracks.some((t) => t.solo) ?? false;
   return !props.track.mute && (props.track.solo || !solo);
 });
+const growing = computed(
+  () => desk.recorder.state.track === props.track.id && ["recording", "saving"].includes(desk.recorder.state.phase),
+);
 /** Only what can be seen is drawn. */
 const visible = computed(() => {
   const { time } = desk;
@@ -57,6 +61,7 @@ function press(event: PointerEvent): void {
         }"
       ></div>
       <ClipView v-for="[id, clip] in visible" :id="id" :key="id" :clip="clip" :track="track" :height="height - 11" />
+      <LiveTake v-if="growing" :height="height - 11" />
     </div>
   </div>
 </template>

@@ -1,5 +1,7 @@
 import { inject, provide, reactive, ref, type InjectionKey, type Ref } from "vue";
 import type { Player } from "../listening/player";
+import type { Recorder } from "../recording/recorder";
+import { Hearing } from "../gather/hearing";
 
 /** The least and the most frames that a pixel can stand for. */
 export const FINEST = 64;
@@ -50,33 +52,49 @@ export interface Selection {
 
 export type Stage = "gather" | "arrange" | "balance" | "deliver";
 
+export type GatherTab = "sounds" | "shelf" | "record" | "credits";
+
 /** What the parts of the desk share. */
 export interface DeskContext {
   time: Timescale;
   selection: Selection;
   player: Player;
+  recorder: Recorder;
+  /** Sounds that are heard by themselves. */
+  hearing: Hearing;
   playhead: Ref<number>;
   guide: Ref<number | undefined>;
   tag: Ref<{ x: number; y: number; text: string } | undefined>;
   stage: Ref<Stage>;
+  gatherTab: Ref<GatherTab>;
+  /** The track that is recorded onto. */
+  armed: Ref<string>;
+  /** The script is shown large, to be read from. */
+  reading: Ref<boolean>;
   loopOn: Ref<boolean>;
   seek: (frame: number) => void;
 }
 
 const key: InjectionKey<DeskContext> = Symbol("desk");
 
-export function makeDeskContext(player: Player): DeskContext {
+export function makeDeskContext(player: Player, recorder: Recorder): DeskContext {
   const playhead = ref(0);
   const context: DeskContext = {
     time: reactive(new Timescale()) as Timescale,
     selection: reactive({ clips: [], track: "", line: "", points: [], range: undefined }) as Selection,
     player,
+    recorder,
+    hearing: new Hearing(() => player.pause()),
     playhead,
     guide: ref(),
     tag: ref(),
     stage: ref("gather"),
+    gatherTab: ref("sounds"),
+    armed: ref(""),
+    reading: ref(false),
     loopOn: ref(false),
     seek: (frame) => {
+      if (recorder.busy) return; // the playhead goes with the recording
       playhead.value = Math.max(0, Math.round(frame));
       if (player.state.playing) void player.play(playhead.value);
     },

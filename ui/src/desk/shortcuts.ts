@@ -5,7 +5,7 @@ import { levelAt } from "../drawing/level";
 import { RATE } from "../model/units";
 import { useDesk } from "../stores/desk";
 import type { DeskContext, Stage } from "./context";
-import { playAgain, togglePlay } from "./transport";
+import { playAgain, togglePlay, toggleRecord } from "./transport";
 
 export interface Shortcut {
   keys: string[];
@@ -91,6 +91,13 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
   return [
     one("Space", "Space", "Play or pause", () => togglePlay(desk, store.length)),
     one("Enter", "Enter", "Play again from the last start", () => playAgain(desk)),
+    one("r", "R", "Record at the playhead, or end the recording", () => void toggleRecord(desk, store)),
+    one(
+      "t",
+      "T",
+      "Show the script in large type, or put it away",
+      () => void (desk.reading.value = !desk.reading.value),
+    ),
     one("Home", "Home", "To the start", () => desk.seek(0)),
     one("End", "End", "To the end", () => desk.seek(store.length)),
     one("ArrowLeft", "←", "One second back", step(-RATE)),

@@ -1,10 +1,15 @@
 import { RATE } from "../model/units";
+import type { useDesk } from "../stores/desk";
 import type { DeskContext } from "./context";
 
 /** Where playing was started last; Enter goes back there. */
 let lastStart = 0;
 
 export function togglePlay(desk: DeskContext, length: number): void {
+  if (desk.recorder.busy) {
+    void desk.recorder.stop();
+    return;
+  }
   if (desk.player.state.playing) {
     desk.player.pause();
     return;
@@ -18,6 +23,25 @@ export function togglePlay(desk: DeskContext, length: number): void {
 }
 
 export function playAgain(desk: DeskContext): void {
+  if (desk.recorder.busy) return;
   desk.playhead.value = lastStart;
   void desk.player.play(lastStart);
+}
+
+/** Records at the playhead onto the armed track, or the chosen or first one for a voice; ends a recording that goes on. */
+export async function toggleRecord(desk: DeskContext, store: ReturnType<typeof useDesk>): Promise<void> {
+  if (desk.recorder.busy) return desk.recorder.stop();
+  desk.stage.value = "gather";
+  desk.gatherTab.value = "record";
+  desk.hearing.stop();
+  const voices = () => store.document?.tracks.filter((t) => t.part === "voice") ?? [];
+  const armed = store.document?.tracks.find((t) => t.id === desk.armed.value);
+  let track = armed ?? voices().find((t) => t.id === desk.selection.track) ?? voices()[0];
+  if (!track) {
+    await store.edit({ type: "add-track", part: "voice" });
+    track = voices()[0];
+  }
+  if (!track) return;
+  desk.armed.value = track.id;
+  await desk.recorder.record(track.id, Math.round(desk.playhead.value));
 }

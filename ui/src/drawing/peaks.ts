@@ -1,6 +1,6 @@
 import { shallowReactive } from "vue";
 
-/** Peaks of sounds, fetched in tiles at the resolution that drawing asks for. */
+/** Peaks of sounds, by their ids, and of other things that have peaks, by their addresses ("/shelf/…"), fetched in tiles at the resolution that drawing asks for. */
 const FINEST = 64;
 const FACTOR = 4;
 const LEVELS = 7;
@@ -28,7 +28,8 @@ async function load(sound: string, level: number, index: number): Promise<void> 
   const key = `${sound}/${level}/${index}`;
   tiles.set(key, "loading");
   try {
-    const answer = await fetch(`/api/sounds/${sound}/peaks/${level}?from=${index * TILE}&count=${TILE}`);
+    const address = sound.startsWith("/") ? sound : `/sounds/${sound}`;
+    const answer = await fetch(`/api${address}/peaks/${level}?from=${index * TILE}&count=${TILE}`);
     if (!answer.ok) throw new Error(String(answer.status));
     tiles.set(key, new Int16Array(await answer.arrayBuffer()));
   } catch {

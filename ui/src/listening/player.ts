@@ -1,6 +1,6 @@
 import { reactive } from "vue";
 import { RATE } from "../model/units";
-import type { FromWorker, FromWorklet, ToWorker, ToWorklet } from "./protocol";
+import type { FromWorker, FromWorklet, Origin, ToWorker, ToWorklet } from "./protocol";
 import workletUrl from "./worklet.ts?worker&url";
 
 /** How far ahead of the frame now playing a changed mix is asked for. */
@@ -28,6 +28,9 @@ export class Player {
 
   private context: AudioContext | undefined;
   private node: AudioWorkletNode | undefined;
+  private out: GainNode | undefined;
+  private origin: Origin | undefined;
+  private without = "";
   private worker: Worker | undefined;
   private ready: Promise<void> | undefined;
   private streams = 0;
@@ -43,16 +46,43 @@ export class Player {
     private readonly version: () => number,
   ) {}
 
-  /** Starts at a session frame; with a range it ends there, or goes round and round if that is the loop. */
-  async play(from: number): Promise<void> {
-    this.state.problem = "";
-    this.state.playing = this.state.waiting = true;
-    this.state.frame = from;
+  /** The context that everything sounds in, ready to be used. */
+  async audio(): Promise<AudioContext> {
     try {
       await (this.ready ??= this.open());
       await this.context!.resume();
     } catch (error) {
       this.ready = undefined;
+      throw error;
+    }
+    return this.context!;
+  }
+
+  /** Starts at a session frame; with a range it ends there, or goes round and round if that is the loop. */
+  async play(from: number): Promise<void> {
+    await this.start(from);
+  }
+
+  /**
+   * Plays along with a recording: the session frame is heard at the very moment, in seconds of the context, and what
+   * comes late is skipped, so that everything stays in step. One track, the one recorded onto, is left out.
+   */
+  async playAlong(from: number, moment: number, without: string): Promise<void> {
+    await this.start(from, { frame: from, at: Math.round(moment * RATE) }, without);
+  }
+
+  /** Silences what is played without ending it, for a room with an open microphone. */
+  silence(on: boolean): void {
+    if (this.out) this.out.gain.value = on ? 0 : 1;
+  }
+
+  private async start(from: number, origin?: Origin, without = ""): Promise<void> {
+    this.state.problem = "";
+    this.state.playing = this.state.waiting = true;
+    this.state.frame = from;
+    try {
+      await this.audio();
+    } catch (error) {
       this.state.playing = this.state.waiting = false;
       this.state.problem = `Sound cannot be played here: ${String(error)}`;
       return;
@@ -61,9 +91,11 @@ export class Player {
     this.drop(this.current, this.inFlight);
     this.current = ++this.streams;
     this.inFlight = 0;
-    this.heard = performance.now();
+    this.origin = origin;
+    this.without = without;
+    this.heard = performance.now() + (origin ? (origin.at / RATE - this.context!.currentTime) * 1000 : 0);
     this.anchor = { frame: from, time: -1 };
-    this.toWorklet({ type: "start", stream: this.current });
+    this.toWorklet({ type: "start", stream: this.current, origin });
     this.fetch(this.current, from, this.version());
     window.clearInterval(this.timer);
     this.timer = window.setInterval(() => this.watch(), 250);
@@ -75,7 +107,8 @@ export class Player {
     this.toWorklet({ type: "stop" });
     this.drop(this.current, this.inFlight);
     this.current = this.inFlight = 0;
-    this.wanted = undefined;
+    this.wanted = this.origin = undefined;
+    this.without = "";
     this.quiet();
   }
 
@@ -116,7 +149,8 @@ export class Player {
     if (context.sampleRate !== RATE) throw new Error(`this browser plays at ${context.sampleRate} Hz only`);
     await context.audioWorklet.addModule(workletUrl);
     this.node = new AudioWorkletNode(context, "ruvel-listening", { numberOfInputs: 0, outputChannelCount: [2] });
-    this.node.connect(context.destination);
+    this.out = new GainNode(context);
+    this.node.connect(this.out).connect(context.destination);
     this.node.port.onmessage = (event: MessageEvent<FromWorklet>) => this.hearWorklet(event.data);
     this.worker = new Worker(new URL("./worker.ts", import.meta.url), { type: "module" });
     this.worker.onmessage = (event: MessageEvent<FromWorker>) => this.hearWorker(event.data);
@@ -137,6 +171,7 @@ export class Player {
       query.set("loopFrom", String(this.loop.from));
       query.set("loop", "true");
     }
+    if (this.without) query.set("without", this.without);
     const url = `/api/episodes/${this.episode}/listen?${query}`;
     this.worker?.postMessage({ type: "fetch", stream, url } satisfies ToWorker);
   }
@@ -180,6 +215,17 @@ export class Player {
   private watch(): void {
     if (!this.state.playing || performance.now() - this.heard < PATIENCE_MS) return;
     this.state.waiting = true;
+    if (this.origin) {
+      // In step with a recording there is no going back: the sound is taken up where it should be now.
+      this.heard = performance.now();
+      this.inFlight = 0;
+      this.anchor = {
+        frame: this.origin.frame + Math.round(this.context!.currentTime * RATE) - this.origin.at,
+        time: -1,
+      };
+      this.changed();
+      return;
+    }
     void this.play(this.anchor.frame);
   }
 

@@ -22,10 +22,17 @@ export type ToWorker =
 export type FromWorker =
   { type: "failed"; stream: number; message: string } | { type: "version"; stream: number; version: number };
 
+/** Which session frame is heard at which frame of the audio context. */
+export interface Origin {
+  frame: number;
+  at: number;
+}
+
 /** To the worklet, besides blocks. */
 export type ToWorklet =
   | { type: "port"; port: MessagePort }
-  | { type: "start"; stream: number }
+  /** With an origin, the session frame is heard at the very context frame; what comes late is skipped. */
+  | { type: "start"; stream: number; origin?: Origin }
   | { type: "next"; stream: number }
   | { type: "stop" };
 

@@ -3,9 +3,10 @@
  * frame that they begin with; the next stream takes over at the very frame that the current one has reached, in a
  * short linear crossing.
  */
-import type { Block, FromWorklet, ToWorklet } from "./protocol";
+import type { Block, FromWorklet, Origin, ToWorklet } from "./protocol";
 
 declare const currentTime: number;
+declare const currentFrame: number;
 declare abstract class AudioWorkletProcessor {
   readonly port: MessagePort;
   abstract process(inputs: Float32Array[][], outputs: Float32Array[][]): boolean;
@@ -74,6 +75,7 @@ class Listening extends AudioWorkletProcessor {
   private current: Ring | undefined;
   private next: Ring | undefined;
   private leaving: Ring | undefined; // fades out while the current one comes in
+  private origin: Origin | undefined;
   private crossed = 0;
   private quanta = 0;
   private late = 0;
@@ -93,6 +95,7 @@ class Listening extends AudioWorkletProcessor {
         break;
       case "start":
         this.current = new Ring(message.stream);
+        this.origin = message.origin;
         this.next = this.leaving = undefined;
         break;
       case "next":
@@ -101,7 +104,7 @@ class Listening extends AudioWorkletProcessor {
       case "stop":
         this.leaving = this.current; // crosses to silence
         this.crossed = 0;
-        this.current = this.next = undefined;
+        this.current = this.next = this.origin = undefined;
     }
   }
 
@@ -119,10 +122,20 @@ class Listening extends AudioWorkletProcessor {
     const [left, right] = outputs[0]!;
     if (!left || !right) return true;
     this.changeOver();
+    const first = this.inStep(left.length);
     const start = this.current?.frame;
-    for (let i = 0; i < left.length; i++) this.one(left, right, i);
+    for (let i = first; i < left.length; i++) this.one(left, right, i);
     this.report(start);
     return true;
+  }
+
+  /** Where in this quantum sound begins: with an origin, only at its frame, and later only in step with it. */
+  private inStep(length: number): number {
+    if (!this.origin) return 0;
+    const wait = Math.max(0, this.origin.at - currentFrame);
+    if (wait >= length) return length;
+    const due = this.origin.frame + currentFrame + wait - this.origin.at;
+    return this.current?.seek(due) ? wait : length;
   }
 
   private one(left: Float32Array, right: Float32Array, i: number): void {

@@ -29,6 +29,9 @@ export const useDesk = defineStore("desk", () => {
   const mixdowns = ref<Schema["Mixdown"][]>([]);
   const targets = ref<Schema["Target"][]>([]);
   const formats = ref<Schema["Format"][]>([]);
+  const takes = ref<Schema["Take"][]>([]);
+  const script = ref<Schema["Script"]>();
+  const licences = ref<Schema["Licence"][]>([]);
   const connected = ref(true);
 
   const waiting: Waiting[] = [];
@@ -52,15 +55,15 @@ export const useDesk = defineStore("desk", () => {
     close();
     try {
       await reload(id);
-      const [goals, kinds] = await Promise.all([
+      const [goals, kinds, known] = await Promise.all([
         ask(api.GET("/targets")),
         ask(api.GET("/formats")),
-        refreshSounds(),
-        refreshMixdowns(),
-        refreshJobs(),
+        ask(api.GET("/licences")),
+        refreshAll(),
       ]);
       targets.value = goals ?? [];
       formats.value = kinds ?? [];
+      licences.value = known ?? [];
       follow(id);
     } catch (error) {
       loadProblem.value = error as Refusal;
@@ -73,7 +76,14 @@ export const useDesk = defineStore("desk", () => {
     document.value = episode.value = problem.value = loadProblem.value = undefined;
     sounds.value = [];
     mixdowns.value = [];
+    takes.value = [];
+    script.value = undefined;
     jobs.value = {};
+  }
+
+  /** Everything about the episode besides its document. */
+  async function refreshAll(): Promise<void> {
+    await Promise.all([refreshSounds(), refreshMixdowns(), refreshJobs(), refreshTakes(), refreshScript()]);
   }
 
   async function reload(id: string): Promise<void> {
@@ -107,7 +117,7 @@ export const useDesk = defineStore("desk", () => {
     events.value = source;
     source.onopen = () => {
       // What happened while the connection was lost was not told.
-      if (!connected.value) void Promise.all([reload(id), refreshSounds(), refreshMixdowns(), refreshJobs()]);
+      if (!connected.value) void Promise.all([reload(id), refreshAll()]);
       connected.value = true;
     };
     source.onerror = () => (connected.value = false);
@@ -123,14 +133,61 @@ export const useDesk = defineStore("desk", () => {
     if (event.job) jobs.value[event.job.id] = event.job;
     if (event.sounds) void refreshSounds();
     if (event.mixdowns) void refreshMixdowns();
+    if (event.takes) void refreshTakes();
+    if (event.script) void refreshScript();
   }
 
   async function refreshJobs(): Promise<void> {
     const show = episode.value?.show;
     if (!show) return;
     const going = (await ask(api.GET("/shows/{show}/jobs", { params: { path: { show } } }))) ?? [];
-    const kept = Object.values(jobs.value).filter((j) => j.state === "failed");
-    jobs.value = Object.fromEntries([...kept, ...going].map((j) => [j.id, j]));
+    jobs.value = Object.fromEntries(going.map((j) => [j.id, j]));
+  }
+
+  /** Takes the message of a job that failed off the list, for good. */
+  async function putAway(job: string): Promise<void> {
+    delete jobs.value[job];
+    await ask(api.POST("/jobs/{job}/put-away", { params: { path: { job } } })).catch(() => undefined);
+  }
+
+  async function refreshTakes(): Promise<void> {
+    const id = episode.value?.id;
+    if (id)
+      takes.value = (await ask(api.GET("/episodes/{episode}/takes", { params: { path: { episode: id } } }))) ?? [];
+  }
+
+  async function refreshScript(): Promise<void> {
+    const id = episode.value?.id;
+    if (id) script.value = await ask(api.GET("/episodes/{episode}/script", { params: { path: { episode: id } } }));
+  }
+
+  /** Changes the script; says whether that was kept. */
+  async function changeScript(change: Omit<Schema["ScriptChange"], "base">): Promise<boolean> {
+    const id = episode.value?.id;
+    if (!id) return false;
+    try {
+      script.value = await ask(
+        api.PATCH("/episodes/{episode}/script", {
+          params: { path: { episode: id } },
+          body: { base: script.value?.version ?? 0, ...change },
+        }),
+      );
+      return true;
+    } catch (error) {
+      problem.value = error as Refusal;
+      return false;
+    }
+  }
+
+  /** Does something about a sound or a take and says what was wrong with it, if anything. */
+  async function attempt(request: Promise<{ data?: unknown; error?: unknown }>): Promise<boolean> {
+    try {
+      await ask(request);
+      return true;
+    } catch (error) {
+      problem.value = error as Refusal;
+      return false;
+    }
   }
 
   async function refreshSounds(): Promise<void> {
@@ -225,6 +282,9 @@ export const useDesk = defineStore("desk", () => {
     mixdowns,
     targets,
     formats,
+    takes,
+    script,
+    licences,
     connected,
     busy,
     length,
@@ -234,6 +294,10 @@ export const useDesk = defineStore("desk", () => {
     close,
     edit,
     refreshMixdowns,
+    refreshTakes,
+    changeScript,
+    putAway,
+    attempt,
     undo: () => queue("undo"),
     redo: () => queue("redo"),
   };

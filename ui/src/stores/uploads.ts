@@ -1,5 +1,6 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
+import { Upload as Tus, type DetailedError, type PreviousUpload } from "tus-js-client";
 import { api, ask, refusalOf, type Part } from "../api/client";
 
 /** A file on its way to the server. */
@@ -9,65 +10,111 @@ export interface Upload {
   show: string;
   sent: number;
   size: number;
+  /** Seconds that it will probably still take; 0 if that is not known. */
   left: number;
+  state: "waiting" | "sending" | "interrupted" | "failed";
   problem: string;
 }
 
-export interface Place {
-  episode: string;
+/** What is to be done with a file once it is there. */
+export interface Purpose {
+  episode?: string;
   track?: string;
   start?: number;
   part?: Part;
+  /** The sound whose place it takes everywhere. */
+  replaces?: string;
 }
 
-/** Files on their way in. What has arrived goes on as a job of the server. */
+interface Running {
+  tus: Tus;
+  begun: number;
+  from: number;
+}
+
+/** How many files are sent at a time; the others wait. Connections must be left for listening and for events. */
+const HANDS = 3;
+const RETRIES = [0, 300, 1000, 2000, ...Array<number>(200).fill(3000)];
+
+/** Files on their way in. One that breaks off goes on where it stopped. What has arrived goes on as a job of the server. */
 export const useUploads = defineStore("uploads", () => {
   const list = ref<Upload[]>([]);
-  const requests = new Map<number, XMLHttpRequest>();
-  const going = computed(() => list.value.filter((u) => !u.problem));
+  const files = new Map<number, { file: File; purpose: Purpose }>();
+  const running = new Map<number, Running>();
+  const going = computed(() => list.value.filter((u) => u.state !== "failed"));
   let count = 0;
 
-  function add(show: string, files: Iterable<File>, place?: Place): void {
-    for (const file of files) {
+  function add(show: string, added: Iterable<File>, purpose: Purpose = {}): void {
+    for (const file of added) {
       const key = ++count;
-      list.value.push({ key, name: file.name, show, sent: 0, size: file.size, left: 0, problem: "" });
-      send(key, show, file, place);
+      files.set(key, { file, purpose });
+      list.value.push({ key, name: file.name, show, sent: 0, size: file.size, left: 0, state: "waiting", problem: "" });
+    }
+    next();
+  }
+
+  function next(): void {
+    for (const upload of list.value) {
+      if (running.size >= HANDS) return;
+      if (upload.state === "waiting" && !running.has(upload.key)) send(upload);
     }
   }
 
-  // XMLHttpRequest, because fetch does not tell how much of a request has been sent.
-  function send(key: number, show: string, file: File, place?: Place): void {
-    const upload = list.value.find((u) => u.key === key)!;
-    const query = new URLSearchParams({ file: file.name.slice(0, 300) });
-    if (place) {
-      query.set("episode", place.episode);
-      query.set("start", String(Math.max(0, Math.round(place.start ?? 0))));
-      if (place.track) query.set("track", place.track);
-      if (place.part) query.set("part", place.part);
-    }
-    const request = new XMLHttpRequest();
-    requests.set(key, request);
-    const begun = performance.now();
-    request.upload.onprogress = (event) => {
-      upload.sent = event.loaded;
-      const seconds = (performance.now() - begun) / 1000;
-      upload.left = event.loaded > 0 ? (seconds * (event.total - event.loaded)) / event.loaded : 0;
-    };
-    request.onload = () => {
-      if (request.status < 300) remove(key);
-      else upload.problem = refusalOf(parse(request.responseText)).message;
-    };
-    request.onerror = () => (upload.problem = `${file.name}: the connection broke off. Drop the file again.`);
-    request.open("POST", `/api/shows/${show}/sounds?${query}`);
-    request.setRequestHeader("Content-Type", "application/octet-stream");
-    request.send(file);
+  function send(upload: Upload): void {
+    const { file, purpose } = files.get(upload.key)!;
+    const entry: Running = { tus: undefined as unknown as Tus, begun: 0, from: 0 };
+    entry.tus = new Tus(file, {
+      endpoint: "/api/uploads/",
+      metadata: metadata(upload.show, file, purpose),
+      retryDelays: RETRIES,
+      removeFingerprintOnSuccess: true,
+      onProgress: (sent) => progress(upload, entry, sent),
+      onShouldRetry: (error) => {
+        const status = error.originalResponse?.getStatus() ?? 0;
+        const again = status === 0 || status === 423 || status === 409 || (status >= 500 && status !== 507);
+        if (again) Object.assign(upload, { state: "interrupted", left: 0 });
+        return again;
+      },
+      onError: (error) => {
+        running.delete(upload.key);
+        upload.state = "failed";
+        upload.problem = words(file.name, error as DetailedError);
+        next();
+      },
+      onSuccess: () => remove(upload.key),
+    });
+    running.set(upload.key, entry);
+    upload.state = "sending";
+    void entry.tus.findPreviousUploads().then((found) => {
+      if (running.get(upload.key) !== entry) return;
+      const earlier = found.find((f) => !inUse(f));
+      if (earlier) entry.tus.resumeFromPreviousUpload(earlier);
+      entry.tus.start();
+    });
+  }
+
+  function inUse(found: PreviousUpload): boolean {
+    return [...running.values()].some((r) => r.tus.url !== null && r.tus.url === found.uploadUrl);
+  }
+
+  function progress(upload: Upload, entry: Running, sent: number): void {
+    const now = performance.now();
+    if (!entry.begun || upload.state === "interrupted") Object.assign(entry, { begun: now, from: sent });
+    upload.state = "sending";
+    upload.sent = sent;
+    const rate = (sent - entry.from) / Math.max(1, now - entry.begun);
+    upload.left = rate > 0 ? (upload.size - sent) / rate / 1000 : 0;
   }
 
   /** Cancels an upload, or takes a failed one off the list. */
   function remove(key: number): void {
-    requests.get(key)?.abort();
-    requests.delete(key);
+    const entry = running.get(key);
+    running.delete(key);
+    files.delete(key);
+    const upload = list.value.find((u) => u.key === key);
+    if (entry && upload && upload.sent < upload.size) void entry.tus.abort(true).catch(() => undefined);
     list.value = list.value.filter((u) => u.key !== key);
+    next();
   }
 
   async function cancelJob(job: string): Promise<void> {
@@ -77,10 +124,22 @@ export const useUploads = defineStore("uploads", () => {
   return { list, going, add, remove, cancelJob };
 });
 
-function parse(text: string): unknown {
+function metadata(show: string, file: File, purpose: Purpose): Record<string, string> {
+  const data: Record<string, string> = { show, filename: file.name.slice(0, 300) };
+  if (purpose.episode) {
+    data.episode = purpose.episode;
+    data.start = String(Math.max(0, Math.round(purpose.start ?? 0)));
+    if (purpose.track) data.track = purpose.track;
+  }
+  if (purpose.part) data.part = purpose.part;
+  if (purpose.replaces) data.replaces = purpose.replaces;
+  return data;
+}
+
+function words(name: string, error: DetailedError): string {
   try {
-    return JSON.parse(text);
+    return refusalOf(JSON.parse(error.originalResponse?.getBody() ?? "")).message;
   } catch {
-    return {};
+    return `${name}: the connection broke off. Drop the file again; it goes on where it stopped.`;
   }
 }

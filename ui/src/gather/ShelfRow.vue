@@ -1,0 +1,140 @@
+<script setup lang="ts">
+import { Pause, Play, Plus } from "lucide-vue-next";
+import { computed, ref } from "vue";
+import { api, type Schema } from "../api/client";
+import { useDeskContext } from "../desk/context";
+import { timeText } from "../model/units";
+import { useDesk } from "../stores/desk";
+import MiniWave from "./MiniWave.vue";
+
+const props = defineProps<{ piece: Schema["Piece"] }>();
+const store = useDesk();
+const desk = useDeskContext();
+const range = ref<{ from: number; to: number }>();
+const taking = ref(false);
+
+const source = computed(() => `/shelf/${props.piece.key}`);
+const address = computed(() => `${source.value}/audio`);
+const hearing = computed(() => desk.hearing.state.address === address.value);
+const licence = computed(() => store.licences.find((l) => l.key === props.piece.licence));
+const part = computed(() => props.piece.part as "music" | "effect");
+
+function hear(from = range.value?.from ?? 0): void {
+  desk.hearing.hear(address.value, from, range.value && from < range.value.to ? range.value.to : Infinity);
+}
+
+async function insert(): Promise<void> {
+  if (!store.episode || taking.value) return;
+  taking.value = true;
+  const track = store.document?.tracks.find((t) => t.id === desk.selection.track && t.part === part.value)?.id;
+  const stretch = range.value && { offset: range.value.from, length: range.value.to - range.value.from };
+  await store.attempt(
+    api.POST("/shows/{show}/shelf/{piece}", {
+      params: { path: { show: store.episode.show, piece: props.piece.key } },
+      body: { episode: store.episode.id, start: Math.round(desk.playhead.value), track, ...stretch },
+    }),
+  );
+  taking.value = false;
+}
+
+function dragStart(event: DragEvent): void {
+  const stretch = range.value ?? { from: 0, to: 0 };
+  event.dataTransfer?.setData("application/x-ruvel-piece", JSON.stringify({ piece: props.piece.key, ...stretch }));
+}
+</script>
+
+<template>
+  <li draggable="true" :data-piece="piece.key" @dragstart="dragStart">
+    <button
+      class="round"
+      :class="part"
+      :aria-label="hearing ? `Stop ${piece.title}` : `Hear ${piece.title}`"
+      @click="hearing ? desk.hearing.stop() : hear()"
+    >
+      <component :is="hearing ? Pause : Play" :size="12" fill="currentColor" />
+    </button>
+    <div class="about">
+      <div class="line">
+        <strong class="cut" :title="`${piece.title}, ${piece.author}`">{{ piece.title }}</strong>
+        <button
+          class="add"
+          :disabled="taking"
+          :aria-label="`Insert ${piece.title} at the playhead`"
+          :title="range ? 'Insert the marked stretch at the playhead' : 'Insert at the playhead'"
+          @click="insert"
+        >
+          <Plus :size="14" />
+        </button>
+      </div>
+      <p class="soft words cut" :title="piece.words.join(', ')">{{ piece.words.join(", ") }}</p>
+      <MiniWave
+        :source="source"
+        :length="piece.length"
+        :part="part"
+        :name="piece.title"
+        :at="hearing ? desk.hearing.state.at : undefined"
+        :range="range"
+        @hear="hear"
+        @mark="range = $event"
+      />
+      <p class="soft facts figures">
+        {{ timeText(piece.length, 0) }}{{ piece.tempo ? ` · ${Math.round(piece.tempo)} bpm` : "" }} ·
+        <span :title="licence?.demands">{{ licence?.name ?? piece.licence }}</span> · {{ piece.author }}
+      </p>
+    </div>
+  </li>
+</template>
+
+<style scoped>
+li {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 7px 0;
+  border-bottom: 1px solid var(--rule);
+  cursor: grab;
+}
+.round {
+  flex: none;
+  display: grid;
+  place-items: center;
+  width: 28px;
+  height: 28px;
+  padding: 0;
+  border: 1px solid currentColor;
+  border-radius: 50%;
+  background: none;
+  cursor: pointer;
+}
+.round.music {
+  color: var(--music);
+}
+.round.effect {
+  color: var(--effect);
+}
+.about {
+  flex: 1;
+  min-width: 0;
+}
+.line {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 8px;
+}
+.words {
+  font-size: 12px;
+}
+.facts {
+  font-size: 11px;
+  overflow-wrap: anywhere;
+}
+.add {
+  display: grid;
+  padding: 2px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 5px;
+  background: var(--sheet);
+  cursor: pointer;
+}
+</style>

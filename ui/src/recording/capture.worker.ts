@@ -1,0 +1,203 @@
+/** Reads an input, says its level, and sends what is recorded. Here, and not on the main thread, nothing stalls it. */
+import { CaptureClock } from "./clock";
+import { epoch, type Captured, type FromCapture, type ToCapture } from "./protocol";
+import { Sender } from "./sender";
+
+const LEVEL_EVERY_MS = 50;
+/** Frames of which one column of the growing waveform is drawn. */
+const RUN = 1024;
+/** How much of what is past is kept, in seconds, in case it belongs to a take that is about to begin. */
+const HINDSIGHT = 1;
+
+let format = { rate: 0, channels: 0 };
+let clock = new CaptureClock(1);
+let frames = 0; // captured since the input was opened
+let past: { first: number; samples: Float32Array }[] = [];
+let peaks: number[] = [];
+let reported = 0;
+let reader: ReadableStreamDefaultReader<AudioData> | undefined;
+
+/** The take that is being recorded: from a frame on, up to another. */
+let take:
+  | {
+      sender: Sender;
+      from: number;
+      to: number;
+      size: number;
+      held: Float32Array<ArrayBuffer>;
+      filled: number;
+      run: Run;
+    }
+  | undefined;
+interface Run {
+  low: number;
+  high: number;
+  count: number;
+}
+
+function tell(message: FromCapture): void {
+  self.postMessage(message);
+}
+
+self.onmessage = (event: MessageEvent<ToCapture>) => {
+  const message = event.data;
+  switch (message.type) {
+    case "stream":
+      void read(message.readable);
+      break;
+    case "port":
+      message.port.onmessage = (e: MessageEvent<Captured>) => push({ ...e.data, arrived: epoch() });
+      break;
+    case "begin":
+      begin(message.take, message.moment, message.chunk);
+      break;
+    case "end":
+      end(message.moment);
+      break;
+    case "drop":
+      take?.sender.stop();
+      take = undefined;
+      break;
+    case "close":
+      void reader?.cancel().catch(() => undefined);
+      self.close();
+  }
+};
+
+async function read(readable: ReadableStream<AudioData>): Promise<void> {
+  reader = readable.getReader();
+  try {
+    for (;;) {
+      const { value, done } = await reader.read();
+      if (done) break;
+      const arrived = epoch();
+      push({ ...interleaved(value), arrived });
+      value.close();
+    }
+  } catch {
+    // The input broke off; that is told below.
+  }
+  tell({ type: "gone" });
+}
+
+function interleaved(data: AudioData): { samples: Float32Array; channels: number; rate: number } {
+  const channels = Math.min(2, data.numberOfChannels);
+  const samples = new Float32Array(data.numberOfFrames * channels);
+  const plane = new Float32Array(data.numberOfFrames);
+  for (let c = 0; c < channels; c++) {
+    data.copyTo(plane, { planeIndex: c, format: "f32-planar" });
+    for (let i = 0; i < plane.length; i++) samples[i * channels + c] = plane[i]!;
+  }
+  return { samples, channels, rate: data.sampleRate };
+}
+
+function push({ samples, channels, rate, arrived }: Captured): void {
+  if (rate !== format.rate || channels !== format.channels) {
+    if (take) return; // a device does not change in the middle of a take; what does not fit is left out
+    format = { rate, channels };
+    clock = new CaptureClock(rate);
+    frames = 0;
+    past = [];
+    tell({ type: "format", ...format });
+  }
+  const count = samples.length / channels;
+  clock.note(count, arrived);
+  measure(samples, arrived);
+  if (take) keep(frames, samples);
+  past.push({ first: frames, samples });
+  frames += count;
+  while (past.length > 1 && frames - past[0]!.first > HINDSIGHT * rate) past.shift();
+}
+
+function measure(samples: Float32Array, now: number): void {
+  for (let i = 0; i < samples.length; i++) {
+    const c = i % format.channels;
+    peaks[c] = Math.max(peaks[c] ?? 0, Math.abs(samples[i]!));
+  }
+  if (now - reported < LEVEL_EVERY_MS) return;
+  tell({ type: "level", peaks });
+  peaks = [];
+  reported = now;
+}
+
+function begin(id: string, moment: number, chunk: number): void {
+  const from = Math.max(clock.frameAt(moment), past[0]?.first ?? frames);
+  const size = Math.floor(format.rate * chunk) * format.channels;
+  const sender = new Sender(id, {
+    kept: () => progress(),
+    trouble: (message, final) => tell({ type: "trouble", message, final }),
+    calm: () => tell({ type: "calm" }),
+  });
+  take = {
+    sender,
+    from,
+    to: Infinity,
+    size,
+    held: new Float32Array(size),
+    filled: 0,
+    run: { low: 0, high: 0, count: 0 },
+  };
+  for (const block of past) keep(block.first, block.samples);
+}
+
+/** Adds to the take what lies within it of a block that begins with a frame. */
+function keep(first: number, samples: Float32Array): void {
+  if (!take) return;
+  const count = samples.length / format.channels;
+  const skip = Math.max(0, take.from - first);
+  const last = Math.min(count, take.to - first);
+  if (skip < last) {
+    const pairs: number[] = [];
+    for (let i = skip * format.channels; i < last * format.channels; i++) {
+      take.held[take.filled++] = samples[i]!;
+      if (take.filled === take.size) send();
+      draw(take.run, samples[i]!, pairs);
+    }
+    if (pairs.length > 0) tell({ type: "wave", pairs, run: RUN });
+  }
+  if (first + count >= take.to) void finish();
+}
+
+function draw(run: Run, sample: number, pairs: number[]): void {
+  run.low = Math.min(run.low, sample);
+  run.high = Math.max(run.high, sample);
+  if (++run.count < RUN * format.channels) return;
+  pairs.push(run.low, run.high);
+  run.low = run.high = run.count = 0;
+}
+
+function send(): void {
+  if (!take || take.filled === 0) return;
+  take.sender.add(take.held.slice(0, take.filled));
+  take.held = new Float32Array(take.size);
+  take.filled = 0;
+  progress();
+}
+
+let kept = 0;
+function progress(): void {
+  if (!take) return;
+  const size = take.size / format.channels;
+  kept = Math.min(take.sender.sent, take.sender.chunks) * size;
+  tell({ type: "kept", recorded: take.sender.chunks * size, kept, chunks: take.sender.sent });
+}
+
+function end(moment: number): void {
+  if (!take) return;
+  take.to = Math.max(take.from, clock.frameAt(moment));
+  // What has come already may reach as far as that; if the input is gone, nothing more will.
+  if (frames >= take.to) void finish();
+  else setTimeout(() => void finish(), 500);
+}
+
+let finishing: unknown;
+async function finish(): Promise<void> {
+  const ending = take;
+  if (!ending || finishing === ending) return;
+  finishing = ending;
+  send();
+  await ending.sender.done();
+  if (take !== ending) return;
+  take = undefined;
+  tell({ type: "ended", chunks: ending.sender.chunks });
+}
