@@ -3,9 +3,13 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"ruvel/internal/demo"
+	"ruvel/internal/store"
 )
 
 // TestEveryViewCanBePictured opens the main views on the sample series. With
@@ -35,11 +39,54 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Until(`document.querySelector("[data-level=total]")?.innerText.includes("dB")`)
 	settle(w)
 	keep("desk-balance")
-	for _, stage := range []string{"Gather", "Arrange", "Deliver"} {
+	for _, stage := range []string{"Arrange", "Deliver", "Gather"} {
 		w.Press(stage)
 		settle(w)
-		keep("desk-" + map[string]string{"Gather": "gather", "Arrange": "arrange", "Deliver": "deliver"}[stage])
+		keep("desk-" + strings.ToLower(stage))
 	}
+	w.Click(`[data-sound="Gulls and swell"] .name`)
+	w.UntilText("Name title, author, source and licence.")
+	settle(w)
+	keep("gather-sound")
+	w.Press("Shelf")
+	w.UntilText("26 pieces")
+	w.Click(`[aria-label="Find on the shelf"]`)
+	w.Key("warm guitar")
+	w.UntilText("1 piece")
+	w.Until(`performance.getEntriesByType("resource").some(e => e.name.includes("/shelf/morning-boats/peaks") && e.responseStatus === 200)`)
+	settle(w)
+	keep("gather-shelf")
+	w.Press("Credits")
+	w.UntilText("Skerrow Point field recordings")
+	keep("gather-credits")
+
+	// A take that grows, over the end of the session, and the script beside it.
+	episode := newEpisode(w, "Trailer")
+	require.NoError(t, writeScript(t, episode))
+	openRecording(w, "Stand-in microphone")
+	w.Until(`["Good", "A little high"].some(s => document.querySelector(".meter").innerText.includes(s))`)
+	recordFor(w, 6)
+	keep("recording")
+	w.Press("Stop")
+	w.UntilText("Hear it")
+	keep("gather-record")
+	w.Key("t")
+	w.Until(`document.querySelector(".reading .current")`)
+	recordFor(w, 3)
+	keep("reading")
+	w.Press("Stop")
+	w.Until(`document.querySelectorAll(".clip").length === 1`)
+}
+
+// writeScript gives an episode the script of the sample episode.
+func writeScript(t *testing.T, episode string) error {
+	t.Helper()
+	text, err := demo.Script()
+	if err != nil {
+		return err
+	}
+	_, err = house.Store.EditScript(t.Context(), episode, 0, func(s *store.Script) { s.Text = text })
+	return err
 }
 
 // openSample opens the finished episode of the sample series from the shelf.

@@ -8,18 +8,21 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 
 	"golang.org/x/sync/errgroup"
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
+	"ruvel/core/script"
 	"ruvel/core/session"
 	"ruvel/internal/media"
 	"ruvel/internal/sounds"
+	"ruvel/internal/standin"
 	"ruvel/internal/store"
 )
 
-//go:embed voices/*.flac
+//go:embed voices/*.flac voices/*.txt
 var voices embed.FS
 
 // Names in the sample series.
@@ -33,21 +36,33 @@ type item struct {
 	key, name string
 	part      session.Part
 	make      func() audio.PCM
-	author    string
+	about     about
 }
+
+// about is what people have written down about a sound.
+type about struct {
+	author, licence, source, words string
+	tempo                          float64
+}
+
+var (
+	house = about{author: "Harbour Hours house band", licence: "own", words: "theme, harbour, plucked strings, bells", tempo: tempo}
+	field = about{author: "Skerrow Point field recordings", licence: "cc-by-4.0", source: "Skerrow Point sound archive, reel 12", words: "harbour, outside, water"}
+	ours  = about{licence: "own", words: "narration"}
+)
 
 func items() []item {
 	return []item{
-		{key: "link-1", name: "Presenter, link 1", part: session.Voice},
-		{key: "keeper", name: "Keeper, winter of the storm", part: session.Voice},
-		{key: "link-2", name: "Presenter, link 2", part: session.Voice},
-		{key: "archivist", name: "Archivist, the log books", part: session.Voice},
-		{key: "sign-off", name: "Presenter, sign-off", part: session.Voice},
-		{key: "bed", name: "Harbour theme, bed", part: session.Music, make: themeBed, author: "Harbour Hours house band"},
-		{key: "outro", name: "Harbour theme, outro", part: session.Music, make: themeOutro, author: "Harbour Hours house band"},
-		{key: "sting", name: "Harbour theme, sting", part: session.Music, make: themeSting, author: "Harbour Hours house band"},
-		{key: "fog", name: "Fog signal, two blasts", part: session.Effect, make: fogSignal, author: "Skerrow Point field recordings"},
-		{key: "gulls", name: "Gulls and swell", part: session.Effect, make: gulls, author: "Skerrow Point field recordings"},
+		{key: "link-1", name: "Presenter, link 1", part: session.Voice, about: ours},
+		{key: "keeper", name: "Keeper, winter of the storm", part: session.Voice, about: ours},
+		{key: "link-2", name: "Presenter, link 2", part: session.Voice, about: ours},
+		{key: "archivist", name: "Archivist, the log books", part: session.Voice, about: ours},
+		{key: "sign-off", name: "Presenter, sign-off", part: session.Voice, about: ours},
+		{key: "bed", name: "Harbour theme, bed", part: session.Music, make: themeBed, about: house},
+		{key: "outro", name: "Harbour theme, outro", part: session.Music, make: themeOutro, about: house},
+		{key: "sting", name: "Harbour theme, sting", part: session.Music, make: themeSting, about: house},
+		{key: "fog", name: "Fog signal, two blasts", part: session.Effect, make: fogSignal, about: field},
+		{key: "gulls", name: "Gulls and swell", part: session.Effect, make: gulls, about: field},
 	}
 }
 
@@ -85,8 +100,52 @@ func Fill(ctx context.Context, st *store.Store, library *sounds.Library, say fun
 	if err != nil {
 		return false, err
 	}
-	_, err = st.AddEpisode(ctx, show.ID, EpisodeTitle, 12, doc)
-	return true, err
+	episode, err := st.AddEpisode(ctx, show.ID, EpisodeTitle, 12, doc)
+	if err != nil {
+		return true, err
+	}
+	return true, addScript(ctx, st, episode.ID)
+}
+
+// addScript gives the episode the text that its voices read; only the trailer, which
+// the stand-in microphone reads, has still to be recorded.
+func addScript(ctx context.Context, st *store.Store, episode string) error {
+	text, err := Script()
+	if err != nil {
+		return err
+	}
+	_, err = st.EditScript(ctx, episode, 0, func(sc *store.Script) {
+		sc.Text = text
+		trailer := false
+		for _, p := range script.Read(text, script.Usual, nil).Parts {
+			trailer = trailer || p.Text == trailerHeading
+			sc.Recorded.Of[p.Key] = p.Kind == script.Spoken && !trailer
+		}
+	})
+	return err
+}
+
+const trailerHeading = "Trailer"
+
+// Script is the text of the finished episode, in Markdown.
+func Script() (string, error) {
+	var b strings.Builder
+	fmt.Fprintf(&b, "# %s\n\n[theme, then under]\n", EpisodeTitle)
+	for _, part := range []struct{ heading, voice string }{
+		{"Link 1, presenter", "link-1"},
+		{"Keeper", "keeper"},
+		{"Link 2, presenter", "link-2"},
+		{"Archivist", "archivist"},
+		{"Sign-off, presenter", "sign-off"},
+	} {
+		words, err := voices.ReadFile("voices/" + part.voice + ".txt")
+		if err != nil {
+			return "", err
+		}
+		fmt.Fprintf(&b, "\n## %s\n\n%s\n", part.heading, bytes.TrimSpace(words))
+	}
+	fmt.Fprintf(&b, "\n[theme to its end]\n\n## %s\n\n%s\n", trailerHeading, strings.TrimSpace(standin.Text))
+	return b.String(), nil
 }
 
 // begin gives the show to fill: a new one, or one whose filling broke off.
@@ -119,7 +178,8 @@ func add(ctx context.Context, st *store.Store, library *sounds.Library, show str
 	}
 	sound := store.Sound{
 		Show: show, ID: id, Name: it.name, Part: it.part, Channels: facts.Channels, Rate: facts.Rate, Format: facts.Format,
-		Bytes: size, Length: facts.Loudness.Length, Title: it.name, Author: it.author,
+		Bytes: size, Length: facts.Loudness.Length, Title: it.name,
+		Author: it.about.author, Licence: it.about.licence, Source: it.about.source, Words: it.about.words, Tempo: it.about.tempo,
 	}
 	sound.Loudness.Of = facts.Loudness
 	return id, st.AddSound(ctx, sound)

@@ -29,7 +29,7 @@ var statusOf = map[string]int{
 	"not-found": http.StatusNotFound, "sound-in-use": http.StatusConflict, "sound-gone": http.StatusConflict,
 	"nothing-to-undo": http.StatusConflict, "nothing-to-redo": http.StatusConflict, "disk-full": http.StatusInsufficientStorage,
 	"too-large": http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
-	"script-changed": http.StatusConflict,
+	"not-ready": http.StatusServiceUnavailable, "script-changed": http.StatusConflict,
 }
 
 // fail turns an error into an answer. What is not meant for people is logged and answered in general words.

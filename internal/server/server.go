@@ -119,7 +119,7 @@ func log(next http.Handler) http.Handler {
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		begun := time.Now()
 		next.ServeHTTP(ww, r)
-		if ww.Status() >= 500 {
+		if ww.Status() >= 500 && ww.Status() != http.StatusServiceUnavailable {
 			slog.Warn("request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "took", time.Since(begun).Round(time.Millisecond))
 		}
 	})

@@ -3,10 +3,12 @@ package server
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 
 	"github.com/danielgtaylor/huma/v2"
 	"golang.org/x/sync/semaphore"
@@ -26,7 +28,8 @@ type shelved struct {
 	library *sounds.Library
 	notes   string
 	making  singleflight.Group
-	hands   *semaphore.Weighted // how many are fetched at a time
+	going   sync.Map            // keys of pieces that are being fetched in the background
+	hands   *semaphore.Weighted // how many of those at a time
 }
 
 func newShelved(s shelf.Shelf, library *sounds.Library, notes string) (*shelved, error) {
@@ -34,6 +37,30 @@ func newShelved(s shelf.Shelf, library *sounds.Library, notes string) (*shelved,
 }
 
 var soundID = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
+// ready gives the id of a piece's sound if it has been fetched. If not, it is fetched
+// in the background, one piece at a time, and the Problem says to ask again: a page has
+// few connections, and none may wait for long.
+func (s *shelved) ready(ctx context.Context, key string) (string, error) {
+	if _, err := s.Piece(ctx, key); err != nil {
+		return "", err
+	}
+	if id, there := s.noted(ctx, key); there {
+		return id, nil
+	}
+	if _, going := s.going.LoadOrStore(key, true); !going {
+		go func() {
+			defer s.going.Delete(key)
+			background := context.WithoutCancel(ctx)
+			_ = s.hands.Acquire(background, 1)
+			defer s.hands.Release(1)
+			if _, err := s.sound(background, key); err != nil {
+				slog.Warn("a piece of the shelf could not be fetched", "piece", key, "error", err)
+			}
+		}()
+	}
+	return "", session.Problem{Code: "not-ready", Where: "piece", Message: "The piece is being fetched. Ask again in a moment."}
+}
 
 // sound gives the id of a piece's sound, fetching it if that has not been done.
 func (s *shelved) sound(ctx context.Context, key string) (string, error) {
@@ -48,14 +75,9 @@ func (s *shelved) sound(ctx context.Context, key string) (string, error) {
 }
 
 func (s *shelved) fetch(ctx context.Context, key string) (string, error) {
-	note := filepath.Join(s.notes, fmt.Sprintf("%s-%d", filepath.Base(key), shelf.Edition))
-	if id, err := os.ReadFile(note); err == nil && soundID.Match(id) && s.library.Has(ctx, string(id)) {
-		return string(id), nil
+	if id, there := s.noted(ctx, key); there {
+		return id, nil
 	}
-	if err := s.hands.Acquire(ctx, 1); err != nil {
-		return "", err
-	}
-	defer s.hands.Release(1)
 	r, err := s.Open(ctx, key)
 	if err != nil {
 		return "", err
@@ -65,7 +87,17 @@ func (s *shelved) fetch(ctx context.Context, key string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return id, os.WriteFile(note, []byte(id), 0o644)
+	return id, os.WriteFile(s.note(key), []byte(id), 0o644)
+}
+
+func (s *shelved) note(key string) string {
+	return filepath.Join(s.notes, fmt.Sprintf("%s-%d", filepath.Base(key), shelf.Edition))
+}
+
+// noted is the id of a piece that was fetched before and is still there.
+func (s *shelved) noted(ctx context.Context, key string) (id string, there bool) {
+	noted, err := os.ReadFile(s.note(key))
+	return string(noted), err == nil && soundID.Match(noted) && s.library.Has(ctx, string(noted))
 }
 
 // InPiece is a route within a piece of the shelf.
@@ -104,13 +136,13 @@ func (s *Server) shelfRoutes(api huma.API) {
 			}
 			return s.audioOf(ctx, id)
 		})
-	huma.Register(api, operation("GET", "/shelf/{piece}/peaks/{level}", "get-piece-peaks", "Peaks of a piece, in the form of those of sounds"),
+	huma.Register(api, operation("GET", "/shelf/{piece}/peaks/{level}", "get-piece-peaks", "Peaks of a piece, in the form of those of sounds; 503 while it is still being fetched"),
 		func(ctx context.Context, in *struct {
 			InPiece
 			PeakRange
 		},
 		) (*bytesAnswer, error) {
-			id, err := s.Shelf.sound(ctx, in.Piece)
+			id, err := s.Shelf.ready(ctx, in.Piece)
 			if err != nil {
 				return nil, fail(err)
 			}

@@ -424,7 +424,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Peaks of a piece, in the form of those of sounds */
+        /** Peaks of a piece, in the form of those of sounds; 503 while it is still being fetched */
         get: operations["get-piece-peaks"];
         put?: never;
         post?: never;
@@ -2032,6 +2032,8 @@ export interface operations {
                 loopFrom?: number;
                 /** @description Wait up to 2 s for this version */
                 rev?: number;
+                /** @description Leave this track out, as while it is recorded onto */
+                without?: string;
             };
             header?: never;
             path: {

@@ -189,7 +189,7 @@ useEventListener(window, "blur", () => (dropping.value = false));
         <TimeRuler />
         <div ref="lanes" class="lanes" @wheel="wheel">
           <TrackRow v-for="(track, index) in store.document.tracks" :key="track.id" :track="track" :index="index" />
-          <EmptyDesk v-if="store.length === 0" />
+          <EmptyDesk v-if="store.length === 0 && !recorder.busy" />
           <div class="add">
             <button class="plain-button" :aria-expanded="addingTo" @click="addingTo = !addingTo">Add a track</button>
             <template v-if="addingTo">
@@ -205,7 +205,7 @@ useEventListener(window, "blur", () => (dropping.value = false));
               :style="{ left: `${desk.time.x(desk.guide.value)}px` }"
             ></div>
             <div
-              v-if="playheadX >= 0 && playheadX <= desk.time.width && store.length > 0"
+              v-if="playheadX >= 0 && playheadX <= desk.time.width && (store.length > 0 || recorder.busy)"
               class="playhead"
               :style="{ transform: `translateX(${playheadX}px)` }"
             ></div>

@@ -102,7 +102,19 @@ function select(): void {
         </template>
       </el-dropdown>
     </div>
-    <p class="soft facts cut">{{ channels }} · {{ track.part }}{{ panText }}</p>
+    <div class="top">
+      <p class="soft facts cut">{{ channels }} · {{ track.part }}{{ panText }}</p>
+      <button
+        v-if="track.part === 'voice'"
+        class="arm"
+        :aria-pressed="desk.armed.value === track.id"
+        :disabled="desk.recorder.busy"
+        :title="desk.armed.value === track.id ? 'Recording goes onto this track' : 'Record onto this track'"
+        @click="desk.armed.value = desk.armed.value === track.id ? '' : track.id"
+      >
+        <Mic :size="12" aria-hidden="true" /><span class="visually-hidden">Record onto {{ track.name }}</span>
+      </button>
+    </div>
     <div class="controls">
       <button
         class="switch"
@@ -119,16 +131,6 @@ function select(): void {
         @click="set({ solo: !track.solo })"
       >
         <span aria-hidden="true">S</span><span class="visually-hidden">Solo {{ track.name }}</span>
-      </button>
-      <button
-        v-if="track.part === 'voice'"
-        class="switch arm"
-        :aria-pressed="desk.armed.value === track.id"
-        :disabled="desk.recorder.busy"
-        :title="desk.armed.value === track.id ? 'Recording goes onto this track' : 'Record onto this track'"
-        @click="desk.armed.value = desk.armed.value === track.id ? '' : track.id"
-      >
-        <Mic :size="12" aria-hidden="true" /><span class="visually-hidden">Record onto {{ track.name }}</span>
       </button>
       <el-slider
         class="fader"
@@ -207,6 +209,7 @@ function select(): void {
   cursor: pointer;
 }
 .facts {
+  flex: 1;
   line-height: 15px;
 }
 .controls {
@@ -234,11 +237,16 @@ function select(): void {
 }
 .arm {
   display: grid;
-  place-items: center;
+  padding: 2px;
+  border: 0;
+  border-radius: 4px;
+  background: none;
+  color: var(--ink-soft);
+  cursor: pointer;
 }
 .arm[aria-pressed="true"] {
   background: var(--alarm);
-  border-color: var(--alarm);
+  color: var(--ink-inverse);
 }
 .fader {
   flex: 1;

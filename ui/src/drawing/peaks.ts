@@ -5,6 +5,7 @@ const FINEST = 64;
 const FACTOR = 4;
 const LEVELS = 7;
 const TILE = 8192;
+const AGAIN_MS = 1500;
 
 type Tile = Int16Array | "loading";
 
@@ -33,7 +34,9 @@ async function load(sound: string, level: number, index: number): Promise<void> 
     if (!answer.ok) throw new Error(String(answer.status));
     tiles.set(key, new Int16Array(await answer.arrayBuffer()));
   } catch {
-    window.setTimeout(() => tiles.delete(key), 2000); // drawn again later, it is asked for again
+    // It may be on its way still: whoever draws it is told a little later, and asks again.
+    await new Promise((r) => setTimeout(r, AGAIN_MS));
+    tiles.delete(key);
   }
   arrivals.set(sound, (arrivals.get(sound) ?? 0) + 1);
 }

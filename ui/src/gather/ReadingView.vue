@@ -156,7 +156,7 @@ onMounted(() => {
     <div v-if="desk.recorder.state.phase === 'counting'" class="count" aria-live="assertive">
       {{ desk.recorder.state.count || "…" }}
     </div>
-    <div ref="page" class="page" tabindex="0" aria-label="Script" :style="{ fontSize: `${size}px` }">
+    <div ref="page" class="page" tabindex="0" aria-label="Script" :style="{ '--size': `${size}px` }">
       <template v-for="(p, i) in parts" :key="p.key">
         <component
           :is="p.kind === 'heading' ? 'h3' : 'p'"
@@ -225,17 +225,20 @@ kbd {
   line-height: 1.45;
 }
 .page > * {
-  max-width: 26em;
-  margin: 0 auto 0.9em;
-  padding-left: 0.5em;
+  max-width: calc(26 * var(--size));
+  margin: 0 auto calc(0.9 * var(--size));
+  padding-left: calc(0.5 * var(--size));
   border-left: 4px solid transparent;
 }
+.spoken {
+  font-size: var(--size);
+}
 .heading {
-  font-size: 0.62em;
+  font-size: calc(0.62 * var(--size));
   color: var(--ink-soft);
 }
 .direction {
-  font-size: 0.6em;
+  font-size: calc(0.6 * var(--size));
   font-style: italic;
   color: var(--ink-soft);
 }

@@ -104,7 +104,7 @@ function parseMillis(text: string): number | undefined {
         Open microphone, mute the rest
       </label>
       <label title="How much earlier a take is placed, if what you say comes late against what you hear">
-        Comes late by
+        Takes come late by
         <ValueField
           :value="millis"
           :text="`${millis} ms`"

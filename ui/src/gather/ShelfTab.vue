@@ -9,26 +9,26 @@ import ShelfRow from "./ShelfRow.vue";
 const pieces = ref<Schema["Piece"][]>([]);
 const fault = ref("");
 const loading = ref(true);
-const query = reactive({ words: "", part: "", length: "", tempo: "" });
+const query = reactive({ words: "", part: "any", length: "any", tempo: "any" });
 const settled = refDebounced(
   computed(() => ({ ...query })),
   200,
 );
 
 const lengths: Record<string, { name: string; minLength?: number; maxLength?: number }> = {
-  "": { name: "Any length" },
+  any: { name: "Any length" },
   short: { name: "Under 10 s", maxLength: 10 * RATE },
   middle: { name: "10 to 40 s", minLength: 10 * RATE, maxLength: 40 * RATE },
   long: { name: "Over 40 s", minLength: 40 * RATE },
 };
 const tempi: Record<string, { name: string; minTempo?: number; maxTempo?: number }> = {
-  "": { name: "Any tempo" },
+  any: { name: "Any tempo" },
   slow: { name: "Slow, under 80", minTempo: 1, maxTempo: 80 },
   walking: { name: "Walking, 80 to 115", minTempo: 80, maxTempo: 115 },
   fast: { name: "Fast, over 115", minTempo: 115 },
 };
 const parts = [
-  { key: "", name: "Music and effects" },
+  { key: "any", name: "Music and effects" },
   { key: "music", name: "Music" },
   { key: "effect", name: "Effects" },
 ];
@@ -43,7 +43,14 @@ async function find(): Promise<void> {
     const found = await ask(
       api.GET("/shelf", {
         params: {
-          query: { words, part: (part || undefined) as "music" | undefined, minLength, maxLength, minTempo, maxTempo },
+          query: {
+            words,
+            part: part === "any" ? undefined : (part as "music"),
+            minLength,
+            maxLength,
+            minTempo,
+            maxTempo,
+          },
         },
       }),
     );
@@ -58,7 +65,7 @@ async function find(): Promise<void> {
 watch(settled, find, { immediate: true, deep: true });
 
 function clear(): void {
-  Object.assign(query, { words: "", part: "", length: "", tempo: "" });
+  Object.assign(query, { words: "", part: "any", length: "any", tempo: "any" });
 }
 </script>
 

@@ -37,12 +37,14 @@ const places = computed(() => {
     (t) => t.sound && t.state === "kept" && (chosen.includes(t.sound) || t.id === last.value?.id),
   );
   const keys = new Set(wanted.map((t) => `${t.track} ${t.begins}`));
-  return [...keys].map((key) => ({
-    key,
-    takes: store.takes
-      .filter((t) => t.state === "kept" && `${t.track} ${t.begins}` === key)
-      .sort((a, b) => a.number - b.number),
-  }));
+  return [...keys]
+    .map((key) => ({
+      key,
+      takes: store.takes
+        .filter((t) => t.state === "kept" && `${t.track} ${t.begins}` === key)
+        .sort((a, b) => a.number - b.number),
+    }))
+    .filter((p) => p.takes.length > 1 || !last.value);
 });
 const trackName = (id: string) => store.document?.tracks.find((t) => t.id === id)?.name ?? "a track that is gone";
 const address = (take: Take) => `/sounds/${take.sound}/audio`;
@@ -120,24 +122,22 @@ async function again(take: Take, away: boolean): Promise<void> {
     </div>
   </section>
   <section v-for="p in places" :key="p.key">
-    <template v-if="p.takes.length > 1 || !last">
-      <h3>Takes of this place</h3>
-      <ul>
-        <li v-for="t in p.takes" :key="t.id">
-          <span class="about">
-            Take {{ t.number }} · <span class="figures">{{ timeText(t.length, 1) }}</span>
-            <span class="soft">{{ clipsOf(t).length > 0 ? " in the session" : "" }}</span>
-          </span>
-          <button class="link" :aria-label="`Hear take ${t.number}`" @click="desk.hearing.toggle(address(t))">
-            {{ hearing(t) ? "stop" : "hear" }}
-          </button>
-          <button v-if="clipsOf(t).length === 0" class="link" :aria-label="`Use take ${t.number}`" @click="use(t)">
-            use
-          </button>
-          <button class="link" :aria-label="`Discard take ${t.number}`" @click="discard(t)">discard</button>
-        </li>
-      </ul>
-    </template>
+    <h3>Takes of this place</h3>
+    <ul>
+      <li v-for="t in p.takes" :key="t.id">
+        <span class="about">
+          Take {{ t.number }} · <span class="figures">{{ timeText(t.length, 1) }}</span>
+          <span class="soft">{{ clipsOf(t).length > 0 ? " in the session" : "" }}</span>
+        </span>
+        <button class="link" :aria-label="`Hear take ${t.number}`" @click="desk.hearing.toggle(address(t))">
+          {{ hearing(t) ? "stop" : "hear" }}
+        </button>
+        <button v-if="clipsOf(t).length === 0" class="link" :aria-label="`Use take ${t.number}`" @click="use(t)">
+          use
+        </button>
+        <button class="link" :aria-label="`Discard take ${t.number}`" @click="discard(t)">discard</button>
+      </li>
+    </ul>
   </section>
   <section v-if="discarded.length > 0">
     <button class="link soft" :aria-expanded="showDiscarded" @click="showDiscarded = !showDiscarded">
