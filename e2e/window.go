@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
@@ -200,6 +201,14 @@ func (w *Window) Type(css, text string) {
 	w.t.Helper()
 	w.Click(css)
 	w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).select()`, css)), chromedp.KeyEvent(text), chromedp.KeyEvent(kb.Enter))
+}
+
+// Crash kills the tab, as the machine does when it runs out of memory.
+func (w *Window) Crash() {
+	w.t.Helper()
+	ctx, cancel := context.WithTimeout(w.ctx, 5*time.Second)
+	defer cancel()
+	_, _ = chromedp.Call(ctx, page.Crash, cdp.Empty{}) // nobody is left to answer
 }
 
 // Picture writes a PNG of the window.

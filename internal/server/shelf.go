@@ -54,7 +54,11 @@ func (s *shelved) ready(ctx context.Context, key string) (string, error) {
 			background := context.WithoutCancel(ctx)
 			_ = s.hands.Acquire(background, 1)
 			defer s.hands.Release(1)
-			if _, err := s.sound(background, key); err != nil {
+			id, err := s.sound(background, key)
+			if err == nil {
+				_, err = s.library.Open(background, id)
+			}
+			if err != nil {
 				slog.Warn("a piece of the shelf could not be fetched", "piece", key, "error", err)
 			}
 		}()

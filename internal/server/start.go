@@ -91,7 +91,7 @@ func (h *House) furnish(ctx context.Context, data string, set Settings) (err err
 	if h.Takes, err = takes.New(filepath.Join(data, "takes")); err != nil {
 		return err
 	}
-	h.Takes.KeepFree = set.KeepFree
+	h.Takes.KeepFree.Store(set.KeepFree)
 	if h.Shelf, err = newShelved(shelf.House{}, h.Sounds, filepath.Join(cache, "shelf")); err != nil {
 		return err
 	}

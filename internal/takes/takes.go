@@ -13,6 +13,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"ruvel/core/session"
@@ -22,7 +23,7 @@ import (
 // Box is the folder of all takes that are not sounds yet.
 type Box struct {
 	// KeepFree is how many bytes must stay free on the disk for a chunk to be taken in.
-	KeepFree int64
+	KeepFree atomic.Int64
 
 	dir string
 }
@@ -83,7 +84,7 @@ func (b *Box) Put(take string, seq int, data []byte) error {
 }
 
 // HasRoom says whether the disk has space left for chunks.
-func (b *Box) HasRoom() error { return media.Room(b.dir, b.KeepFree) }
+func (b *Box) HasRoom() error { return media.Room(b.dir, b.KeepFree.Load()) }
 
 // keep writes a file so that it is on the disk, whole, or not there at all.
 func keep(path string, data []byte) error {

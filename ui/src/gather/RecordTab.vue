@@ -127,8 +127,12 @@ function parseMillis(text: string): number | undefined {
       <template v-else>
         <p class="figures clock">{{ timeText(recorder.state.recorded, 1) }}</p>
         <p v-if="recorder.state.trouble" class="alarm">
-          {{ recorder.state.trouble }} Go on speaking: {{ waiting.toFixed(0) }} s wait here and are sent as soon as they
-          can be.
+          {{ recorder.state.trouble }}
+          {{
+            recorder.state.phase === "saving"
+              ? "The last of it waits here and is sent as soon as it can be: leave this window open."
+              : `Go on speaking: ${waiting.toFixed(0)} s wait here and are sent as soon as they can be.`
+          }}
         </p>
         <p v-else class="soft">
           {{

@@ -1,0 +1,78 @@
+package e2e
+
+import (
+	"bufio"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// Program is a server in a process of its own, which can be killed and started again
+// at the same address with the same data.
+type Program struct {
+	t       testing.TB
+	path    string
+	Data    string
+	Address string
+	cmd     *exec.Cmd
+}
+
+// StartProgram builds and starts a server without the sample series.
+func StartProgram(t testing.TB) *Program {
+	t.Helper()
+	data, err := os.MkdirTemp("", "ruvel-program")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = os.RemoveAll(data) })
+	require.NoError(t, os.Chmod(data, 0o755)) // the database runs as a user of its own
+	p := &Program{t: t, path: filepath.Join(t.TempDir(), "ruvel"), Data: data}
+	out, err := exec.Command("go", "build", "-o", p.path, "ruvel/cmd/ruvel").CombinedOutput()
+	require.NoError(t, err, string(out))
+	t.Cleanup(p.Stop)
+	p.Start("0")
+	return p
+}
+
+// Start starts the program on a port and waits until it is ready.
+func (p *Program) Start(port string) {
+	p.t.Helper()
+	p.cmd = exec.Command(p.path, "serve", "--no-demo", "--data", p.Data, "--port", port)
+	out, err := p.cmd.StdoutPipe()
+	require.NoError(p.t, err)
+	p.cmd.Stderr = os.Stderr
+	require.NoError(p.t, p.cmd.Start())
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if _, address, ok := strings.Cut(lines.Text(), "Ruvel is ready: "); ok {
+			p.Address = address
+			go func() { _, _ = io.Copy(io.Discard, out) }()
+			return
+		}
+	}
+	require.Fail(p.t, "the server did not start")
+}
+
+// Again starts it at the address that it had.
+func (p *Program) Again() {
+	p.t.Helper()
+	p.Start(p.Address[strings.LastIndexByte(p.Address, ':')+1:])
+}
+
+// Kill ends it without a chance to tidy up.
+func (p *Program) Kill() {
+	p.t.Helper()
+	require.NoError(p.t, p.cmd.Process.Kill())
+	_ = p.cmd.Wait()
+}
+
+// Stop ends it as Ctrl+C does.
+func (p *Program) Stop() {
+	if p.cmd.ProcessState == nil {
+		_ = p.cmd.Process.Signal(os.Interrupt)
+		_ = p.cmd.Wait()
+	}
+}
