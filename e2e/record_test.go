@@ -89,11 +89,14 @@ func withoutCountIn(w *Window) {
 // takesOf lists the takes of an episode once they satisfy a condition.
 func takesOf(t *testing.T, address, episode string, condition func([]server.Take) bool) (list []server.Take) {
 	t.Helper()
-	require.Eventually(t, func() bool {
-		list = getFrom[[]server.Take](t, address, "/api/episodes/"+episode+"/takes")
-		return condition(list)
-	}, patience, 20*time.Millisecond)
-	return list
+	deadline := time.Now().Add(patience)
+	for {
+		if list = getFrom[[]server.Take](t, address, "/api/episodes/"+episode+"/takes"); condition(list) {
+			return list
+		}
+		require.True(t, time.Now().Before(deadline), "the takes do not become what they should: %+v", list)
+		time.Sleep(20 * time.Millisecond) // until the next look; nothing depends on how long
+	}
 }
 
 func kept(list []server.Take) bool { return len(list) > 0 && list[0].State == "kept" }

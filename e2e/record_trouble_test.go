@@ -81,6 +81,7 @@ func TestAServerKilledWhileRecordingCatchesUpWithoutLosingAFrame(t *testing.T) {
 	w.Press("Stop")
 	w.UntilText("leave this window open")
 	program.Again()
+	w.UntilText("Hear it")
 	list = takesOf(t, program.Address, episode, func(l []server.Take) bool { return len(l) == 2 && kept(l) })
 	assert.Equal(t, 2, list[0].Number)
 	isStretchOf(t, original(t, program.Data, list[0].Sound), source)

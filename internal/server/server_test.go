@@ -29,6 +29,12 @@ var (
 	data string
 )
 
+// patience is how long something is waited for, tick how often it is looked for.
+const (
+	patience = 60 * time.Second
+	tick     = 10 * time.Millisecond
+)
+
 func TestMain(m *testing.M) {
 	housetest.Main(m, func(h housetest.House) error {
 		h.MaxUpload = 20 << 20

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/http"
 	"os"
@@ -57,7 +58,13 @@ func Start(ctx context.Context, set Settings) (*House, error) {
 		h.Close()
 		return nil, err
 	}
-	go func() { h.worked <- h.Worker.Run(workCtx) }()
+	go func() {
+		err := h.Worker.Run(workCtx)
+		if err != nil && workCtx.Err() == nil {
+			slog.Error("the workers have ended", "error", err)
+		}
+		h.worked <- err
+	}()
 	return h, nil
 }
 

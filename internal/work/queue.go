@@ -8,6 +8,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"time"
 
 	"github.com/nats-io/nats-server/v2/server"
@@ -111,7 +112,13 @@ func (q *Queue) Run(ctx context.Context, do func(ctx context.Context, id string)
 			if ctx.Err() != nil || q.conn.IsClosed() {
 				return nil
 			}
-			return fmt.Errorf("take a job: %w", err)
+			// A queue that is still finding itself after a crash, or a server that is away, comes back.
+			slog.Warn("no job could be taken; trying again", "error", err)
+			select {
+			case <-time.After(time.Second):
+			case <-ctx.Done():
+			}
+			continue
 		}
 		if err := q.one(ctx, msg, do); err != nil {
 			return err
