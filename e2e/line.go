@@ -13,11 +13,10 @@ import (
 type Line struct {
 	Address string // to open instead of the server's
 
-	mu   sync.Mutex
-	cut  bool
-	open map[net.Conn]bool
-	// bytes that have gone to the server since it was mended last
-	passed int64
+	mu     sync.Mutex
+	cut    bool
+	open   map[net.Conn]bool
+	passed int64 // bytes to the server since CutAfter
 	limit  int64 // cut by itself after so many; 0 is never
 }
 
@@ -94,6 +93,13 @@ func (l *Line) CutAfter(bytes int64) {
 	l.passed, l.limit = 0, bytes
 }
 
+// Passed is how many bytes have gone to the server since CutAfter.
+func (l *Line) Passed() int64 {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.passed
+}
+
 // IsCut says whether the line is cut.
 func (l *Line) IsCut() bool {
 	l.mu.Lock()
@@ -118,4 +124,3 @@ func (l *Line) Mend() {
 	defer l.mu.Unlock()
 	l.cut, l.limit = false, 0
 }
-

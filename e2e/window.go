@@ -190,6 +190,36 @@ func (w *Window) Drop(x, y float64, files ...string) {
 	}
 }
 
+// DragItem drags something that can be picked up to another place and drops it there.
+func (w *Window) DragItem(x, y, toX, toY float64) {
+	w.t.Helper()
+	dragged := make(chan *input.DragData, 1)
+	require.NoError(w.t, chromedp.Listen(w.ctx, func(event any) {
+		if e, ok := event.(*input.EventDragIntercepted); ok {
+			select {
+			case dragged <- e.Data:
+			default:
+			}
+		}
+	}))
+	_, err := chromedp.Call(w.ctx, input.SetInterceptDrags, input.SetInterceptDragsParams{Enabled: true})
+	require.NoError(w.t, err)
+	w.Drag(x, y, x+30, y+10)
+	select {
+	case data := <-dragged:
+		for _, kind := range []input.DispatchDragEventType{
+			input.DispatchDragEventTypeDragEnter, input.DispatchDragEventTypeDragOver, input.DispatchDragEventTypeDrop,
+		} {
+			_, err := chromedp.Call(w.ctx, input.DispatchDragEvent, input.DispatchDragEventParams{Type: kind, X: toX, Y: toY, Data: data})
+			require.NoError(w.t, err)
+		}
+	case <-time.After(patience):
+		require.Fail(w.t, "nothing was picked up")
+	}
+	_, err = chromedp.Call(w.ctx, input.SetInterceptDrags, input.SetInterceptDragsParams{Enabled: false})
+	require.NoError(w.t, err)
+}
+
 // Key presses keys one after the other.
 func (w *Window) Key(keys string, modifiers ...chromedp.Modifier) {
 	w.t.Helper()

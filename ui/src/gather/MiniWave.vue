@@ -89,7 +89,6 @@ function key(event: KeyboardEvent): void {
     :style="{ height: `${height}px` }"
     @pointerdown="press"
     @keydown="key"
-    @dragstart.prevent.stop
   >
     <canvas ref="canvas" :style="{ width: `${width}px`, height: `${height}px` }" aria-hidden="true"></canvas>
     <template v-if="range">

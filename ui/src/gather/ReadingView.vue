@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useEventListener, useRafFn } from "@vueuse/core";
+import { useEventListener, useRafFn, watchDebounced } from "@vueuse/core";
 import { Check, Minus, Pause, Play, Plus, X } from "lucide-vue-next";
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
 import { useDeskContext } from "../desk/context";
@@ -17,7 +17,8 @@ const size = ref(Number(localStorage.getItem("ruvel-reading-size") ?? 30));
 let read = 0;
 
 const parts = computed(() => store.script?.reading.parts ?? []);
-const pace = computed(() => store.script?.pace ?? 150);
+const pace = ref(store.script?.pace ?? 150);
+watchDebounced(pace, (to) => to !== store.script?.pace && store.changeScript({ pace: to }), { debounce: 250 });
 const spoken = (i: number) => parts.value[i]?.kind === "spoken";
 const left = computed(() => parts.value.slice(current.value).reduce((sum, p) => sum + p.time, 0));
 
@@ -46,7 +47,7 @@ function go(to: number): void {
 }
 
 function setPace(to: number): void {
-  void store.changeScript({ pace: Math.min(300, Math.max(60, to)) });
+  pace.value = Math.min(300, Math.max(60, to));
 }
 
 function setSize(to: number): void {

@@ -11,6 +11,8 @@ const props = defineProps<{ piece: Schema["Piece"] }>();
 const store = useDesk();
 const desk = useDeskContext();
 const range = ref<{ from: number; to: number }>();
+/** A drag on the wave marks a stretch; anywhere else it picks the whole up. */
+const onWave = ref(false);
 const taking = ref(false);
 
 const source = computed(() => `/shelf/${props.piece.key}`);
@@ -44,7 +46,7 @@ function dragStart(event: DragEvent): void {
 </script>
 
 <template>
-  <li draggable="true" :data-piece="piece.key" @dragstart="dragStart">
+  <li :draggable="!onWave" :data-piece="piece.key" @dragstart="dragStart">
     <button
       class="round"
       :class="part"
@@ -76,6 +78,8 @@ function dragStart(event: DragEvent): void {
         :range="range"
         @hear="hear"
         @mark="range = $event"
+        @pointerenter="onWave = true"
+        @pointerleave="onWave = false"
       />
       <p class="soft facts figures">
         {{ timeText(piece.length, 0) }}{{ piece.tempo ? ` · ${Math.round(piece.tempo)} bpm` : "" }} ·

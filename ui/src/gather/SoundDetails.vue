@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElAutocomplete, ElInput, ElOption, ElSelect } from "element-plus";
+import { ElOption, ElSelect } from "element-plus";
 import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
 import { api, ask, type Part, type Schema } from "../api/client";
 import { useDeskContext } from "../desk/context";
@@ -7,6 +7,7 @@ import ValueField from "../desk/ValueField.vue";
 import { figure, parseTime, SILENCE, sizeText, timeText } from "../model/units";
 import { useDesk } from "../stores/desk";
 import { useUploads } from "../stores/uploads";
+import TextRow from "./TextRow.vue";
 
 type Text = "name" | "title" | "author" | "source" | "words" | "notes";
 
@@ -67,13 +68,6 @@ function writeLicence(value: string): void {
   if (licence !== props.sound.licence) void change({ licence });
 }
 
-function suggest(text: string, show: (items: { value: string }[]) => void): void {
-  const all = store.licences.map((l) => ({ value: l.name }));
-  const plain = text.toLowerCase();
-  const some = all.filter((l) => l.value.toLowerCase().includes(plain));
-  show(text === licenceText.value || some.length === 0 ? all : some);
-}
-
 function setEdge(edge: "from" | "to", frame: number): void {
   const last = props.sound.length;
   const from = edge === "from" ? frame : (range.value?.from ?? 0);
@@ -132,30 +126,24 @@ function replaceByFile(event: Event): void {
       For its credit {{ sound.need.missing.map((m) => missing[m]).join(", ") }}
       {{ sound.need.missing.length > 1 ? "are" : "is" }} missing.
     </p>
-    <label v-for="f in fields" :key="f.key" class="field">
-      <span class="label">{{ f.name }}</span>
-      <el-input
-        :model-value="sound[f.key]"
-        size="small"
-        :maxlength="f.most"
-        :placeholder="f.hint"
-        :type="f.key === 'notes' ? 'textarea' : 'text'"
-        :autosize="{ minRows: 1, maxRows: 5 }"
-        @change="write(f.key, $event)"
-      />
-    </label>
-    <label class="field">
-      <span class="label">Licence</span>
-      <el-autocomplete
-        :model-value="licenceText"
-        size="small"
-        maxlength="200"
-        placeholder="Choose, or write your own"
-        :fetch-suggestions="suggest"
-        @select="(item: Record<string, unknown>) => writeLicence(String(item.value))"
-        @change="(value: string | number) => writeLicence(String(value))"
-      />
-    </label>
+    <TextRow
+      v-for="f in fields"
+      :key="f.key"
+      :label="f.name"
+      :value="sound[f.key]"
+      :most="f.most"
+      :hint="f.hint"
+      :lines="f.key === 'notes'"
+      @change="write(f.key, $event)"
+    />
+    <TextRow
+      label="Licence"
+      :value="licenceText"
+      :most="200"
+      hint="Choose, or write your own"
+      :suggestions="store.licences.map((l) => l.name)"
+      @change="writeLicence"
+    />
     <p v-if="known" class="soft demands">{{ known.demands }}</p>
     <label class="field">
       <span class="label">It is</span>

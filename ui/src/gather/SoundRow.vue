@@ -13,6 +13,8 @@ defineEmits<{ toggle: [] }>();
 const store = useDesk();
 const desk = useDeskContext();
 const range = ref<{ from: number; to: number }>();
+/** A drag on the wave marks a stretch; anywhere else it picks the whole up. */
+const onWave = ref(false);
 
 const address = computed(() => `/sounds/${props.sound.id}/audio`);
 const hearing = computed(() => desk.hearing.state.address === address.value);
@@ -45,7 +47,7 @@ function dragStart(event: DragEvent): void {
 
 <template>
   <li :data-sound="sound.name" :class="{ open }">
-    <div class="row" draggable="true" @dragstart="dragStart">
+    <div class="row" :draggable="!onWave" @dragstart="dragStart">
       <button
         class="hear"
         :class="sound.part"
@@ -80,6 +82,8 @@ function dragStart(event: DragEvent): void {
           :tall="open"
           @hear="hear"
           @mark="range = $event"
+          @pointerenter="onWave = true"
+          @pointerleave="onWave = false"
         />
         <div class="line soft facts figures">
           <span>

@@ -17,18 +17,19 @@ let peaks: number[] = [];
 let reported = 0;
 let reader: ReadableStreamDefaultReader<AudioData> | undefined;
 
-/** The take that is being recorded: from a frame on, up to another. */
-let take:
-  | {
-      sender: Sender;
-      from: number;
-      to: number;
-      size: number;
-      held: Float32Array<ArrayBuffer>;
-      filled: number;
-      run: Run;
-    }
-  | undefined;
+/** The take that is being recorded, between two moments in ms since the epoch. */
+interface Growing {
+  sender: Sender;
+  begin: number;
+  end: number;
+  /** Its first frame, once that has come. */
+  from: number | undefined;
+  size: number;
+  held: Float32Array<ArrayBuffer>;
+  filled: number;
+  run: Run;
+}
+let take: Growing | undefined;
 interface Run {
   low: number;
   high: number;
@@ -103,9 +104,10 @@ function push({ samples, channels, rate, arrived }: Captured): void {
   const count = samples.length / channels;
   clock.note(count, arrived);
   measure(samples, arrived);
-  if (take) keep(frames, samples);
   past.push({ first: frames, samples });
   frames += count;
+  if (take && take.from === undefined) start(take);
+  else if (take) keep(take, frames - count, samples);
   while (past.length > 1 && frames - past[0]!.first > HINDSIGHT * rate) past.shift();
 }
 
@@ -121,41 +123,44 @@ function measure(samples: Float32Array, now: number): void {
 }
 
 function begin(id: string, moment: number, chunk: number): void {
-  const from = Math.max(clock.frameAt(moment), past[0]?.first ?? frames);
   const size = Math.floor(format.rate * chunk) * format.channels;
   const sender = new Sender(id, {
     kept: () => progress(),
     trouble: (message, final) => tell({ type: "trouble", message, final }),
     calm: () => tell({ type: "calm" }),
   });
-  take = {
-    sender,
-    from,
-    to: Infinity,
-    size,
-    held: new Float32Array(size),
-    filled: 0,
-    run: { low: 0, high: 0, count: 0 },
-  };
-  for (const block of past) keep(block.first, block.samples);
+  const held = new Float32Array(size);
+  const run = { low: 0, high: 0, count: 0 };
+  take = { sender, begin: moment, end: Infinity, from: undefined, size, held, filled: 0, run };
+}
+
+/** Once the moment has come, the take begins with the very frame that was captured then. */
+function start(growing: Growing): void {
+  const from = clock.frameAt(growing.begin);
+  if (from >= frames) {
+    if (clock.frameAt(growing.end) <= frames) void finish(); // called off before it began
+    return;
+  }
+  growing.from = Math.max(from, past[0]!.first);
+  for (const block of past) keep(growing, block.first, block.samples);
 }
 
 /** Adds to the take what lies within it of a block that begins with a frame. */
-function keep(first: number, samples: Float32Array): void {
-  if (!take) return;
+function keep(growing: Growing, first: number, samples: Float32Array): void {
   const count = samples.length / format.channels;
-  const skip = Math.max(0, take.from - first);
-  const last = Math.min(count, take.to - first);
+  const to = growing.end === Infinity ? Infinity : Math.max(growing.from!, clock.frameAt(growing.end));
+  const skip = Math.max(0, growing.from! - first);
+  const last = Math.min(count, to - first);
   if (skip < last) {
     const pairs: number[] = [];
     for (let i = skip * format.channels; i < last * format.channels; i++) {
-      take.held[take.filled++] = samples[i]!;
-      if (take.filled === take.size) send();
-      draw(take.run, samples[i]!, pairs);
+      growing.held[growing.filled++] = samples[i]!;
+      if (growing.filled === growing.size) send(growing);
+      draw(growing.run, samples[i]!, pairs);
     }
     if (pairs.length > 0) tell({ type: "wave", pairs, run: RUN });
   }
-  if (first + count >= take.to) void finish();
+  if (first + count >= to) void finish();
 }
 
 function draw(run: Run, sample: number, pairs: number[]): void {
@@ -166,36 +171,38 @@ function draw(run: Run, sample: number, pairs: number[]): void {
   run.low = run.high = run.count = 0;
 }
 
-function send(): void {
-  if (!take || take.filled === 0) return;
-  take.sender.add(take.held.slice(0, take.filled));
-  take.held = new Float32Array(take.size);
-  take.filled = 0;
+function send(growing: Growing): void {
+  if (growing.filled === 0) return;
+  growing.sender.add(growing.held.slice(0, growing.filled));
+  growing.held = new Float32Array(growing.size);
+  growing.filled = 0;
   progress();
 }
 
-let kept = 0;
 function progress(): void {
   if (!take) return;
   const size = take.size / format.channels;
-  kept = Math.min(take.sender.sent, take.sender.chunks) * size;
-  tell({ type: "kept", recorded: take.sender.chunks * size, kept, chunks: take.sender.sent });
+  const { chunks, sent } = take.sender;
+  tell({ type: "kept", recorded: chunks * size, kept: sent * size, chunks: sent });
 }
+
+/** How long to wait, after the end, for what was captured until then; an input that is gone brings nothing more. */
+const LAST_MS = 1000;
 
 function end(moment: number): void {
   if (!take) return;
-  take.to = Math.max(take.from, clock.frameAt(moment));
-  // What has come already may reach as far as that; if the input is gone, nothing more will.
-  if (frames >= take.to) void finish();
-  else setTimeout(() => void finish(), 500);
+  const ending = take;
+  ending.end = moment;
+  if (ending.from === undefined && moment <= ending.begin) void finish();
+  else setTimeout(() => take === ending && void finish(), LAST_MS);
 }
 
-let finishing: unknown;
+let finishing: Growing | undefined;
 async function finish(): Promise<void> {
   const ending = take;
   if (!ending || finishing === ending) return;
   finishing = ending;
-  send();
+  send(ending);
   await ending.sender.done();
   if (take !== ending) return;
   take = undefined;

@@ -105,7 +105,9 @@ export const useDesk = defineStore("desk", () => {
       void reload(id);
       return;
     }
-    applyPatch(document.value!, change.patch as Operation[]);
+    const patch = change.patch as Operation[];
+    applyPatch(document.value!, patch);
+    if (patch.some((p) => p.path.startsWith("/sounds"))) void refreshSounds(); // which are used has changed
     version.value = change.version;
     undoName.value = change.undo;
     redoName.value = change.redo;

@@ -1,0 +1,73 @@
+<script setup lang="ts">
+import { ElAutocomplete, ElInput } from "element-plus";
+import { ref, watch } from "vue";
+
+/** A named text that is kept when it is left or confirmed; with suggestions, one of them can be chosen instead. */
+const props = defineProps<{
+  label: string;
+  value: string;
+  most: number;
+  hint?: string;
+  lines?: boolean;
+  suggestions?: string[];
+}>();
+const emit = defineEmits<{ change: [value: string] }>();
+const typed = ref(props.value);
+watch(
+  () => props.value,
+  (value) => (typed.value = value),
+);
+
+function keep(value: unknown): void {
+  const text = String(value).trim();
+  if (text !== props.value) emit("change", text);
+}
+
+function suggest(text: string, show: (items: { value: string }[]) => void): void {
+  const all = (props.suggestions ?? []).map((value) => ({ value }));
+  const some = all.filter((s) => s.value.toLowerCase().includes(text.toLowerCase()));
+  show(text === props.value || some.length === 0 ? all : some);
+}
+</script>
+
+<template>
+  <label class="field">
+    <span class="label">{{ label }}</span>
+    <el-autocomplete
+      v-if="suggestions"
+      v-model="typed"
+      size="small"
+      :maxlength="most"
+      :placeholder="hint"
+      :fetch-suggestions="suggest"
+      @select="(item: Record<string, unknown>) => keep(item.value)"
+      @change="keep"
+    />
+    <el-input
+      v-else
+      v-model="typed"
+      size="small"
+      :maxlength="most"
+      :placeholder="hint"
+      :type="lines ? 'textarea' : 'text'"
+      :autosize="{ minRows: 1, maxRows: 5 }"
+      @change="keep"
+    />
+  </label>
+</template>
+
+<style scoped>
+.field {
+  display: flex;
+  align-items: start;
+  gap: 6px;
+}
+.label {
+  flex: none;
+  width: 56px;
+}
+.field > :last-child {
+  flex: 1;
+  min-width: 0;
+}
+</style>
