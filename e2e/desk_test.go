@@ -240,11 +240,25 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	openSample(w)
 	w.Until(`document.querySelectorAll(".clip").length > 0`)
 	settle(w)
-	for _, stage := range []string{"Gather", "Arrange", "Balance", "Deliver"} {
+	for _, stage := range []string{"Arrange", "Balance", "Deliver", "Gather"} {
 		w.Press(stage)
 		settle(w)
 		check(stage)
 	}
+	w.Click(`[data-sound="Gulls and swell"] .name`)
+	w.UntilText("Name title, author, source and licence.")
+	check("a sound with what is known of it")
+	for _, tab := range []string{"Shelf", "Credits", "Record"} {
+		w.Press(tab)
+		settle(w)
+		check(tab)
+	}
+	choose(w, "Input", "Stand-in microphone")
+	w.Until(`document.querySelector('[aria-label="Input level"]')`)
+	check("the input's level")
+	w.Press("Read it in large type (T)")
+	w.Until(`document.querySelector(".current")`)
+	check("the reading view")
 }
 
 func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {
@@ -263,6 +277,13 @@ func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {
 		cut := Eval[[]string](w, `[...document.querySelectorAll("header button, header a, footer button, footer .reading, aside h2, aside button")]
 			.filter(e => { const r = e.getBoundingClientRect(); return r.width > 0 && (r.right > innerWidth + 1 || r.left < 0) }).map(e => e.outerHTML.slice(0, 80))`)
 		assert.Empty(t, cut, "outside the window at %d", width)
+		w.Press("Gather")
+		for _, tab := range []string{"Sounds", "Shelf", "Record", "Credits"} {
+			w.Press(tab)
+			settle(w)
+			assert.True(t, Eval[bool](w, `(a => a.scrollWidth <= a.clientWidth)(document.querySelector("aside"))`), "%s fits at %d", tab, width)
+		}
+		w.Press("Balance")
 	}
 }
 

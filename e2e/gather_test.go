@@ -155,10 +155,10 @@ func TestTheScriptIsWrittenReadInLargeTypeAndMarked(t *testing.T) {
 	w.Until(fmt.Sprintf(`document.querySelector(".page").scrollTop > %v + 60`, top))
 	w.Key("s")
 	still := Eval[float64](w, `document.querySelector(".page").scrollTop`)
-	w.Until(`new Promise(r => setTimeout(() => r(true), 150))`)
+	Eval[bool](w, `new Promise(r => { let frames = 20; const next = () => --frames ? requestAnimationFrame(next) : r(true); next() })`)
 	assert.InDelta(t, still, Eval[float64](w, `document.querySelector(".page").scrollTop`), 1)
 	w.Key(kb.Escape)
-	w.Until(`!document.querySelector(".reading")`)
+	w.Until(`!document.querySelector('[aria-label="Script in large type"]')`)
 	sc := get[server.Script](t, "/api/episodes/"+episode+"/script")
 	assert.Equal(t, 300, int(sc.Pace))
 	recorded := 0
@@ -242,7 +242,8 @@ func TestASoundIsDescribedMarkedInsertedAndReplaced(t *testing.T) {
 	w.Press("Sounds")
 	w.Click(row + " .name")
 	w.Press("Remove from the show")
-	w.UntilText("This sound is used in “Sounds”. Remove its clips there first.")
+	w.UntilText("This sound is used in")
+	w.UntilText("“Sounds”. Remove its clips there first.")
 	// Another file takes its place everywhere.
 	w.Press("Replace…")
 	other := filepath.Join(t.TempDir(), "High water.wav")

@@ -136,6 +136,7 @@ func isStretchOf(t *testing.T, take, source []float32) {
 func TestATakeIsItsSourceSampleForSampleAndGrowsOnItsTrack(t *testing.T) {
 	flags, source := fakeDevice(t)
 	w := OpenWindow(t, base, flags...)
+	w.OnNewPage(recorder)
 	episode := newEpisode(w, "Sample for sample")
 	openRecording(w, "")
 	w.Until(`document.querySelector(".meter").innerText.includes("dBFS")`)
@@ -146,6 +147,7 @@ func TestATakeIsItsSourceSampleForSampleAndGrowsOnItsTrack(t *testing.T) {
 	w.Click(`footer [aria-label="Record"]`)
 	w.Until(`document.querySelector(".going .count")?.innerText === "3"`)
 	w.Until(`document.querySelector(".going .count")?.innerText === "1"`)
+	assert.Greater(t, Eval[float64](w, `Math.max(0, ...window.__heard.map(b => Math.max(...b[0])))`), 0.1, "and heard")
 	untilRecorded(w, 1)
 	w.Until(`document.querySelector(".take canvas")?.getBoundingClientRect().width > 2`)
 	first := Eval[float64](w, `document.querySelector(".take canvas").getBoundingClientRect().width`)

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"syscall"
 	"testing"
 	"time"
@@ -93,6 +94,44 @@ func TestEveryFormatAndRateComesInAtTheRightLengthPitchAndLevel(t *testing.T) {
 			if info.Channels == 1 {
 				assert.InDelta(t, -21.07, testkit.RMS(middle), 0.1)
 			}
+		})
+	}
+}
+
+func TestFilesMadeBySoxComeInToTheFrame(t *testing.T) {
+	// Source of length, pitch and level: sox's own synthesiser, which makes so many samples of a sine at -9 dBFS.
+	for _, c := range []struct {
+		file    string
+		rate    int
+		samples int
+		args    []string
+	}{
+		{"a.wav", 8000, 20001, []string{"-b", "8", "-e", "unsigned-integer"}},
+		{"b.wav", 11025, 30000, []string{"-b", "16"}},
+		{"c.wav", 44100, 132301, []string{"-b", "24"}},
+		{"d.wav", 88200, 264600, []string{"-b", "32", "-e", "signed-integer"}},
+		{"e.wav", 48000, 144001, []string{"-b", "32", "-e", "floating-point"}},
+		{"f.wav", 192000, 576003, []string{"-b", "64", "-e", "floating-point"}},
+		{"g.wav", 16000, 48000, []string{"-e", "a-law"}},
+		{"h.aiff", 32000, 96001, []string{"-b", "24"}},
+		{"i.aifc", 44100, 132300, []string{"-b", "16"}},
+		{"j.flac", 96000, 288007, []string{"-b", "24"}},
+		{"k.flac", 22050, 66151, []string{"-b", "16"}},
+		{"l.ogg", 44100, 132300, []string{"-C", "6"}},
+		{"m.w64", 48000, 144000, []string{"-b", "24"}},
+	} {
+		t.Run(c.file, func(t *testing.T) {
+			path := filepath.Join(t.TempDir(), c.file)
+			args := append([]string{"-D", "-n", "-r", strconv.Itoa(c.rate), "-c", "1"}, c.args...)
+			out, err := exec.Command("sox", append(args, path, "synth", strconv.Itoa(c.samples)+"s", "sine", "500", "gain", "-9")...).CombinedOutput()
+			require.NoError(t, err, string(out))
+			info, pcm, err := decode(path)
+			require.NoError(t, err)
+			assert.Equal(t, c.rate, info.Rate)
+			assert.InDelta(t, float64(c.samples)*audio.Rate/float64(c.rate), float64(pcm.Length()), 1, "length")
+			middle := pcm[0][audio.Rate/2 : 2*audio.Rate]
+			assert.InDelta(t, 500, pitch(middle), 0.7)
+			assert.InDelta(t, -9-3.01, testkit.RMS(middle), 0.1)
 		})
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"runtime"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -204,4 +205,31 @@ func TestWhileATrackIsRecordedOntoItIsLeftOutOfWhatIsHeard(t *testing.T) {
 	finished(t, spoken(t, episode, map[string]any{"track": track, "begins": 0, "rate": 48000}, testkit.Noise(1, 0.1, 96000, 1)), map[string]any{})
 	assert.Positive(t, stream(t, episode, "from=0&to=48000").Peak())
 	assert.Zero(t, stream(t, episode, "from=0&to=48000&without="+track).Peak())
+}
+
+func TestATakeOfMoreThanAnHourIsKeptInBoundedMemory(t *testing.T) {
+	const minutes, rate = 65, 8000
+	_, episode := newEpisode(t)
+	take := want[server.Take](t, "POST", "/episodes/"+episode+"/takes", map[string]any{"track": voiceTrack(t, episode), "begins": 0, "rate": rate, "channels": 1}).ID
+	second := testkit.Interleave(testkit.Noise(1, 0.1, rate, 1))
+	var before, now runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	most := uint64(0)
+	for seq := range minutes * 60 {
+		want[any](t, "POST", fmt.Sprintf("/takes/%s/%d", take, seq), second)
+		if seq%100 == 0 {
+			runtime.ReadMemStats(&now)
+			most = max(most, now.HeapInuse)
+		}
+	}
+	job := want[work.JobEvent](t, "POST", "/takes/"+take+"/finish", map[string]any{"chunks": minutes * 60}).ID
+	for !want[work.JobEvent](t, "GET", "/jobs/"+job, nil).State.Final() {
+		runtime.ReadMemStats(&now)
+		most = max(most, now.HeapInuse)
+	}
+	require.Equal(t, "done", string(ended(t, job).State))
+	assert.Equal(t, minutes*60*audio.Second, clips(t, episode)[0].Length)
+	t.Logf("a take of %d minutes takes %d MB of memory", minutes, (most-min(most, before.HeapInuse))>>20)
+	assert.Less(t, most, before.HeapInuse+150<<20)
 }

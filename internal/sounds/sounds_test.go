@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync"
 	"testing"
@@ -161,4 +162,30 @@ func TestADeletedSoundIsGoneButWhatIsBeingRenderedStaysReadable(t *testing.T) {
 	_, err = l.Open(ctx, id)
 	require.Error(t, err)
 	require.NoError(t, l.Delete(ctx, id), "twice is once")
+}
+
+func TestMemoryStaysFlatForAThreeHourFile(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "long.flac")
+	testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i", "anullsrc=r=48000:cl=mono:d=10800", "-compression_level", "0", path)
+	f, err := os.Open(path)
+	require.NoError(t, err)
+	defer f.Close()
+	l := library(t, t.TempDir())
+	id, _, err := l.Put(ctx, f)
+	require.NoError(t, err)
+	var before, now runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	most, told := uint64(0), 0
+	facts, err := l.Import(ctx, id, func(float64) {
+		if told++; told%100 == 0 {
+			runtime.ReadMemStats(&now)
+			most = max(most, now.HeapInuse)
+		}
+	})
+	require.NoError(t, err)
+	assert.Equal(t, 3*3600*audio.Second, facts.Loudness.Length)
+	// The samples alone are 2 GB. What grows with the length is the peaks, 4 bytes for 64 frames.
+	t.Logf("three hours take %d MB of memory", (most-before.HeapInuse)>>20)
+	assert.Less(t, most-before.HeapInuse, uint64(200<<20))
 }

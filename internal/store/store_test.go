@@ -301,3 +301,50 @@ func TestEpisodesAreNumberedOnwards(t *testing.T) {
 	_, err = st.AddEpisode(ctx, store.NewID(), "Nowhere", 0, session.New())
 	assert.Equal(t, "not-found", problemCode(t, err))
 }
+
+func TestTakesAreNumberedByPlaceAndKeepWhatTheyBecame(t *testing.T) {
+	st, _, e := open(t)
+	add := func(track string, begins audio.Frames) store.Take {
+		v, err := st.AddTake(ctx, store.Take{Episode: e.ID, Track: track, Begins: begins, Late: -5, Rate: 44100, Channels: 2, Mono: true, Device: "Quay"})
+		require.NoError(t, err)
+		return v
+	}
+	first, second, elsewhere, later := add("t1", 0), add("t1", 0), add("t2", 0), add("t1", 1)
+	assert.Equal(t, []int{1, 2, 1, 1}, []int{first.Number, second.Number, elsewhere.Number, later.Number})
+	assert.Equal(t, []any{store.TakeRecording, audio.Frames(-5), true, "Quay"}, []any{first.State, first.Late, first.Mono, first.Device})
+	sound := testkit.ID(0)
+	first.State, first.Sound, first.Length, first.Peak = store.TakeClosed, &sound, 48000, -9
+	require.NoError(t, st.SetTake(ctx, first))
+	closed, err := st.ClosedTakes(ctx)
+	require.NoError(t, err)
+	require.Len(t, closed, 1)
+	assert.Equal(t, []any{first.ID, sound, audio.Frames(48000), audio.DB(-9)}, []any{closed[0].ID, *closed[0].Sound, closed[0].Length, closed[0].Peak})
+	require.NoError(t, st.RemoveTake(ctx, second.ID))
+	assert.Equal(t, 2, add("t1", 0).Number, "after those that there are")
+	assert.Equal(t, "not-found", problemCode(t, st.RemoveTake(ctx, second.ID)))
+	_, err = st.AddTake(ctx, store.Take{Episode: store.NewID(), Track: "t1", Rate: 1, Channels: 1})
+	assert.Equal(t, "not-found", problemCode(t, err))
+	all, err := st.Takes(ctx, e.ID)
+	require.NoError(t, err)
+	assert.Len(t, all, 4)
+}
+
+func TestManyWindowsMarkAScriptWithoutLosingAMark(t *testing.T) {
+	st, _, e := open(t)
+	_, err := st.EditScript(ctx, e.ID, 0, func(s *store.Script) { s.Text = "Two blasts." })
+	require.NoError(t, err)
+	var g sync.WaitGroup
+	for window := range 8 {
+		g.Go(func() {
+			if _, err := st.EditScript(ctx, e.ID, 1, func(s *store.Script) { s.Recorded.Of[fmt.Sprint(window)] = true }); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	g.Wait()
+	s, err := st.Script(ctx, e.ID)
+	require.NoError(t, err)
+	assert.Len(t, s.Recorded.Of, 8)
+	assert.Equal(t, int64(9), s.Version)
+	assert.Equal(t, "Two blasts.", s.Text)
+}

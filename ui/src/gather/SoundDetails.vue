@@ -4,7 +4,7 @@ import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
 import { api, ask, type Part, type Schema } from "../api/client";
 import { useDeskContext } from "../desk/context";
 import ValueField from "../desk/ValueField.vue";
-import { figure, parseTime, SILENCE, sizeText, timeText } from "../model/units";
+import { parseTime, sizeText, timeText } from "../model/units";
 import { useDesk } from "../stores/desk";
 import { useUploads } from "../stores/uploads";
 import TextRow from "./TextRow.vue";
@@ -119,8 +119,9 @@ function replaceByFile(event: Event): void {
     </button>
     <p class="soft facts figures">
       {{ sound.format.toUpperCase() }} · {{ (sound.rate / 1000).toString() }} kHz · {{ sizeText(sound.bytes) }}<br />
-      peak {{ sound.loudness.truePeak > SILENCE ? `${figure(sound.loudness.truePeak)} dBTP` : "none" }} · range
-      {{ sound.loudness.range.toFixed(1) }} LU{{ sound.tempo ? ` · ${Math.round(sound.tempo)} beats a minute` : "" }}
+      loudness range {{ sound.loudness.range.toFixed(1) }} LU{{
+        sound.tempo ? ` · ${Math.round(sound.tempo)} beats a minute` : ""
+      }}
     </p>
     <p v-if="sound.need.missing.length > 0" class="alarm">
       For its credit {{ sound.need.missing.map((m) => missing[m]).join(", ") }}

@@ -85,12 +85,14 @@ function dragStart(event: DragEvent): void {
           @pointerenter="onWave = true"
           @pointerleave="onWave = false"
         />
-        <div class="line soft facts figures">
-          <span>
-            {{ sound.channels === 1 ? "Mono" : "Stereo" }} · {{ timeText(sound.length, 0) }} ·
-            {{ sound.loudness.integrated > SILENCE ? `${figure(sound.loudness.integrated)} LUFS` : "silent" }}
-          </span>
-        </div>
+        <p class="soft facts" :title="`${sound.rate / 1000} kHz`">
+          {{ sound.channels === 1 ? "Mono" : "Stereo" }} · {{ timeText(sound.length, 0) }} ·
+          {{
+            sound.loudness.integrated > SILENCE
+              ? `${figure(sound.loudness.integrated)} LUFS · ${figure(sound.loudness.truePeak)} dBTP`
+              : "silent"
+          }}
+        </p>
       </div>
     </div>
     <SoundDetails v-if="open" v-model:range="range" :sound="sound" @insert="insert" />
@@ -171,6 +173,7 @@ li {
   color: var(--alarm);
 }
 .facts {
-  font-size: 11px;
+  font-size: 11.5px;
+  font-variant-numeric: tabular-nums;
 }
 </style>

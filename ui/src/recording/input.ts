@@ -50,13 +50,24 @@ export async function openDevice(id: string, stereo: boolean): Promise<MediaStre
     noiseSuppression: false,
     autoGainControl: false,
     channelCount: stereo ? 2 : 1,
-    ...(id === ANY ? {} : { deviceId: { exact: id } }),
   };
+  const open = (device?: MediaTrackConstraints) =>
+    navigator.mediaDevices.getUserMedia({ audio: { ...audio, ...device } });
   try {
-    return await navigator.mediaDevices.getUserMedia({ audio });
+    if (id === ANY) return await open();
+    return await open({ deviceId: { exact: id } }).catch((error: DOMException) => {
+      // The browser may give a device another id once the page has been allowed to use it.
+      if (error.name === "OverconstrainedError") return open({ deviceId: id });
+      throw error;
+    });
   } catch (error) {
     throw new InputFault(words(error));
   }
+}
+
+/** The id of the device that a stream comes from. */
+export function deviceOf(stream: MediaStream): string {
+  return stream.getAudioTracks()[0]?.getSettings().deviceId ?? "";
 }
 
 function words(error: unknown): string {

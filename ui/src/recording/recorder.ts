@@ -2,7 +2,7 @@ import { reactive, shallowReactive } from "vue";
 import { api, ask, Refusal, type Schema } from "../api/client";
 import type { Player } from "../listening/player";
 import { RATE } from "../model/units";
-import { connect, granted, inputs, InputFault, openDevice, STAND_IN, type Input } from "./input";
+import { connect, deviceOf, granted, inputs, InputFault, openDevice, STAND_IN, type Input } from "./input";
 import { InputLevel, type Verdict } from "./levels";
 import { epoch, type FromCapture, type ToCapture } from "./protocol";
 import { StandIn } from "./standin";
@@ -136,6 +136,7 @@ export class Recorder {
       this.stream = stream;
       stream.getAudioTracks()[0]!.addEventListener("ended", () => this.gone());
       await this.read(stream);
+      if (this.choices.input !== STAND_IN) this.choices.input = deviceOf(stream) || this.choices.input;
       await this.refreshInputs();
       this.state.phase = "ready";
     } catch (error) {
