@@ -83,6 +83,7 @@ async function copy(form: Form): Promise<void> {
 <style scoped>
 .copy {
   display: flex;
+  flex-wrap: wrap;
   gap: 6px;
   margin: 10px 0;
 }

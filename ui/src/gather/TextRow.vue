@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElAutocomplete, ElInput } from "element-plus";
+import { ElInput, ElOption, ElSelect } from "element-plus";
 import { ref, watch } from "vue";
 
 /** A named text that is kept when it is left or confirmed; with suggestions, one of them can be chosen instead. */
@@ -22,27 +22,24 @@ function keep(value: unknown): void {
   const text = String(value).trim();
   if (text !== props.value) emit("change", text);
 }
-
-function suggest(text: string, show: (items: { value: string }[]) => void): void {
-  const all = (props.suggestions ?? []).map((value) => ({ value }));
-  const some = all.filter((s) => s.value.toLowerCase().includes(text.toLowerCase()));
-  show(text === props.value || some.length === 0 ? all : some);
-}
 </script>
 
 <template>
   <label class="field">
     <span class="label">{{ label }}</span>
-    <el-autocomplete
+    <el-select
       v-if="suggestions"
-      v-model="typed"
+      :model-value="value"
       size="small"
-      :maxlength="most"
+      filterable
+      allow-create
+      default-first-option
       :placeholder="hint"
-      :fetch-suggestions="suggest"
-      @select="(item: Record<string, unknown>) => keep(item.value)"
+      :aria-label="label"
       @change="keep"
-    />
+    >
+      <el-option v-for="s in suggestions" :key="s" :value="s" :label="s" />
+    </el-select>
     <el-input
       v-else
       v-model="typed"

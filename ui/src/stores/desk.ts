@@ -55,6 +55,7 @@ export const useDesk = defineStore("desk", () => {
     close();
     try {
       await reload(id);
+      await follow(id); // first, so that nothing which changes meanwhile is missed
       const [goals, kinds, known] = await Promise.all([
         ask(api.GET("/targets")),
         ask(api.GET("/formats")),
@@ -64,7 +65,6 @@ export const useDesk = defineStore("desk", () => {
       targets.value = goals ?? [];
       formats.value = kinds ?? [];
       licences.value = known ?? [];
-      follow(id);
     } catch (error) {
       loadProblem.value = error as Refusal;
     }
@@ -114,9 +114,14 @@ export const useDesk = defineStore("desk", () => {
     keptAt.value = change.changed;
   }
 
-  function follow(id: string): void {
+  /** Listens to what happens; resolves when that has begun, or when it takes too long to be waited for. */
+  function follow(id: string): Promise<void> {
     const source = new EventSource(`/api/episodes/${id}/events`);
     events.value = source;
+    const begun = new Promise<void>((done) => {
+      source.addEventListener("open", () => done(), { once: true });
+      window.setTimeout(done, 2000);
+    });
     source.onopen = () => {
       // What happened while the connection was lost was not told.
       if (!connected.value) void Promise.all([reload(id), refreshAll()]);
@@ -128,6 +133,7 @@ export const useDesk = defineStore("desk", () => {
       const beat = JSON.parse(message.data) as Schema["Beat"];
       if (beat.version > version.value && !busy.value) void reload(id);
     });
+    return begun;
   }
 
   function hear(event: Schema["Event"]): void {
