@@ -43,7 +43,6 @@ type Meter struct {
 type channel struct {
 	shelf, highPass biquad
 	truePeak        TruePeak
-	samplePeak      float32
 }
 
 // NewMeter makes a meter for one or two channels.
@@ -74,7 +73,6 @@ func (m *Meter) Write(pcm audio.PCM) {
 // write takes samples and returns the sum of their K-weighted squares.
 func (c *channel) write(samples []float32) (sum float64) {
 	c.truePeak.Write(samples)
-	c.samplePeak = max(c.samplePeak, peakOf(samples))
 	sum = weigh(&c.shelf, &c.highPass, samples)
 	c.shelf.settle()
 	c.highPass.settle()
@@ -110,7 +108,7 @@ func (m *Meter) Result() Result {
 	}
 	var truePeak, samplePeak float32
 	for _, c := range m.channels {
-		truePeak, samplePeak = max(truePeak, c.truePeak.peak), max(samplePeak, c.samplePeak)
+		truePeak, samplePeak = max(truePeak, c.truePeak.peak), max(samplePeak, c.truePeak.sample)
 	}
 	r.TruePeak, r.SamplePeak = float64(audio.Level(float64(truePeak))), float64(audio.Level(float64(samplePeak)))
 	return r

@@ -66,6 +66,8 @@ type TruePeak struct {
 	history [taps]float32
 	buffer  []float32
 	peak    float32
+	sample  float32 // the largest sample itself
+	before  float32 // the largest sample of the stretch before
 }
 
 // stretch is how many frames are looked at before the filter is run on them: where
@@ -79,11 +81,16 @@ func (t *TruePeak) Write(samples []float32) float32 {
 	x := t.buffer
 	for at := taps; at < len(x); at += stretch {
 		end := min(at+stretch, len(x))
-		top := peakOf(x[at-taps : end])
+		own := peakOf(x[at:end])
+		top := max(own, t.before) // the filter reaches no further back than the stretch before
+		t.before, t.sample = own, max(t.sample, own)
+		if end-at < taps {
+			t.before = top // a short one does not cover that reach alone
+		}
 		if top*interpolator.reach <= t.peak {
 			continue
 		}
-		t.peak = max(t.peak, peakOf(x[at:end]))
+		t.peak = max(t.peak, own)
 		for i := at; i < end; i++ {
 			t.between((*[taps]float32)(x[i-taps+1 : i+1]))
 		}

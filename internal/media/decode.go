@@ -8,9 +8,12 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
+
+	"golang.org/x/sys/unix"
 
 	"ruvel/core/audio"
 )
@@ -40,6 +43,7 @@ func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) er
 	if err != nil {
 		return 0, err
 	}
+	widen(pipe)
 	if err := cmd.Start(); err != nil {
 		return 0, fmt.Errorf("start ffmpeg: %w", err)
 	}
@@ -71,6 +75,18 @@ func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) er
 		return n, Unreadable("broken", "The file is damaged: %v", failure(waitErr, &log))
 	}
 	return n, nil
+}
+
+// widen lets a pipe hold as much as the system allows, so that neither end waits for
+// the other at every few samples.
+func widen(pipe io.ReadCloser) {
+	f, ok := pipe.(*os.File)
+	if !ok {
+		return
+	}
+	if raw, err := f.SyscallConn(); err == nil {
+		_ = raw.Control(func(fd uintptr) { _, _ = unix.FcntlInt(fd, unix.F_SETPIPE_SZ, 1<<20) })
+	}
 }
 
 var errTooLong = errors.New("longer than allowed")

@@ -122,7 +122,7 @@ func TestFilesMadeBySoxComeInToTheFrame(t *testing.T) {
 	} {
 		t.Run(c.file, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), c.file)
-			args := append([]string{"-D", "-n", "-r", strconv.Itoa(c.rate), "-c", "1"}, c.args...)
+			args := append([]string{"-D", "-r", strconv.Itoa(c.rate), "-n", "-c", "1"}, c.args...)
 			out, err := exec.Command("sox", append(args, path, "synth", strconv.Itoa(c.samples)+"s", "sine", "500", "gain", "-9")...).CombinedOutput()
 			require.NoError(t, err, string(out))
 			info, pcm, err := decode(path)

@@ -48,7 +48,7 @@ watch(() => [recorder.wave.grown, span.value.width, span.value.from], draw, { fl
     aria-label="The take that is being recorded"
   >
     <div class="head cut figures">
-      {{ recorder.state.phase === "saving" ? "Keeping" : "Recording" }} {{ timeText(recorder.state.recorded, 1) }}
+      {{ timeText(recorder.state.recorded, 1) }} {{ recorder.state.phase === "saving" ? "keeping" : "recording" }}
     </div>
     <canvas
       ref="canvas"

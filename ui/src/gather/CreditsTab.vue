@@ -47,7 +47,7 @@ async function copy(form: Form): Promise<void> {
 <template>
   <p v-if="fault" class="alarm" role="alert">{{ fault }}</p>
   <template v-if="list && list.entries.length > 0">
-    <p class="soft">To be named wherever the episode is published.</p>
+    <p class="soft">To be named wherever the episode is published. Copy the list as:</p>
     <div class="copy">
       <button
         v-for="f in forms"
