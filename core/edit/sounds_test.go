@@ -57,14 +57,14 @@ func TestAfterATakeNothingElseSoundsInItsStretch(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		track := rapid.SampledFrom(doc.Tracks).Draw(t, "track").ID
-		n := rapid.IntRange(0, 3).Draw(t, "sound")
-		op := edit.PlaceTake{Sound: testkit.ID(n), Track: track, Start: audio.Frames(rapid.IntRange(0, 90000).Draw(t, "start"))}
+		sound := rapid.IntRange(0, 3).Draw(t, "sound")
+		op := edit.PlaceTake{Sound: testkit.ID(sound), Track: track, Start: audio.Frames(rapid.IntRange(0, 90000).Draw(t, "start"))}
 		next, _, err := edit.Apply(doc, op, library.Catalogue)
 		if err != nil {
 			t.Fatal(err)
 		}
 		before, after := doc.Tracks[doc.FindTrack(track)], next.Tracks[next.FindTrack(track)]
-		end := op.Start + length(n)
+		end := op.Start + length(sound)
 		inside := 0
 		for _, c := range after.Clips {
 			if c.Start < end && c.End() > op.Start {

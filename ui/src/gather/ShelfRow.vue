@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { Pause, Play, Plus } from "lucide-vue-next";
+import { Plus } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import { api, type Schema } from "../api/client";
 import { useDeskContext } from "../desk/context";
 import { timeText } from "../model/units";
 import { useDesk } from "../stores/desk";
+import HearButton from "./HearButton.vue";
 import MiniWave from "./MiniWave.vue";
 
 const props = defineProps<{ piece: Schema["Piece"] }>();
@@ -47,14 +48,7 @@ function dragStart(event: DragEvent): void {
 
 <template>
   <li :draggable="!onWave" :data-piece="piece.key" @dragstart="dragStart">
-    <button
-      class="round"
-      :class="part"
-      :aria-label="hearing ? `Stop ${piece.title}` : `Hear ${piece.title}`"
-      @click="hearing ? desk.hearing.stop() : hear()"
-    >
-      <component :is="hearing ? Pause : Play" :size="12" fill="currentColor" />
-    </button>
+    <HearButton :name="piece.title" :part="part" :hearing="hearing" @hear="hear()" @stop="desk.hearing.stop()" />
     <div class="about">
       <div class="line">
         <strong class="cut" :title="`${piece.title}, ${piece.author}`">{{ piece.title }}</strong>
@@ -97,24 +91,6 @@ li {
   padding: 7px 0;
   border-bottom: 1px solid var(--rule);
   cursor: grab;
-}
-.round {
-  flex: none;
-  display: grid;
-  place-items: center;
-  width: 28px;
-  height: 28px;
-  padding: 0;
-  border: 1px solid currentColor;
-  border-radius: 50%;
-  background: none;
-  cursor: pointer;
-}
-.round.music {
-  color: var(--music);
-}
-.round.effect {
-  color: var(--effect);
 }
 .about {
   flex: 1;

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { ChevronDown, Pause, Play } from "lucide-vue-next";
+import { ChevronDown } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import type { Schema } from "../api/client";
 import { useDeskContext } from "../desk/context";
 import { figure, SILENCE, timeText } from "../model/units";
 import { useDesk } from "../stores/desk";
+import HearButton from "./HearButton.vue";
 import MiniWave from "./MiniWave.vue";
 import SoundDetails from "./SoundDetails.vue";
 
@@ -48,14 +49,13 @@ function dragStart(event: DragEvent): void {
 <template>
   <li :data-sound="sound.name" :class="{ open }">
     <div class="row" :draggable="!onWave" @dragstart="dragStart">
-      <button
-        class="hear"
-        :class="sound.part"
-        :aria-label="hearing ? `Stop ${sound.name}` : `Hear ${sound.name}`"
-        @click="hearing ? desk.hearing.stop() : hear()"
-      >
-        <component :is="hearing ? Pause : Play" :size="12" fill="currentColor" />
-      </button>
+      <HearButton
+        :name="sound.name"
+        :part="sound.part as 'voice'"
+        :hearing="hearing"
+        @hear="hear()"
+        @stop="desk.hearing.stop()"
+      />
       <div class="about">
         <div class="line">
           <button
@@ -112,27 +112,6 @@ li {
 }
 .open .row {
   align-items: start;
-}
-.hear {
-  flex: none;
-  display: grid;
-  place-items: center;
-  width: 28px;
-  height: 28px;
-  padding: 0;
-  border: 1px solid currentColor;
-  border-radius: 50%;
-  background: none;
-  cursor: pointer;
-}
-.hear.voice {
-  color: var(--voice);
-}
-.hear.music {
-  color: var(--music);
-}
-.hear.effect {
-  color: var(--effect);
 }
 .about {
   flex: 1;
