@@ -214,10 +214,30 @@ func TestTheStandInMicrophoneRecordsWithoutAnyDeviceWhileTheSessionPlays(t *test
 	lag, correlation := found(take, source, audio.Rate/4, audio.Rate/5)
 	t.Logf("the stand-in is %d frames away from its place; correlation %.6f", lag-audio.Rate/4, correlation)
 	assert.Greater(t, correlation, 0.9999, "no frame is lost or doubled")
+	for i, v := range source {
+		require.InDelta(t, v, take[lag+i], 1e-4, "frame %d", i)
+	}
 	assert.InDelta(t, testkit.RMS(source), testkit.RMS(take[lag:lag+len(source)]), 0.1, "level")
 	assert.InDelta(t, audio.Rate/4, lag, 0.06*audio.Rate, "what is spoken to a moment of the session lies at that moment")
 	doc := desk(t, episode).Document
 	_, _, clip := clipNamed(t, doc, "Voice 1, take 1")
 	assert.InDelta(t, 2, (clip.Start - clip.Offset).Seconds(), 0.2)
 	assert.Equal(t, list[0].Begins, clip.Start)
+}
+
+func TestWithoutTheDirectWayTheFallbackRecordsTheSame(t *testing.T) {
+	w := OpenWindow(t, base)
+	w.OnNewPage(`delete window.MediaStreamTrackProcessor`)
+	episode := newEpisode(w, "Fallback")
+	openRecording(w, "Stand-in microphone")
+	withoutCountIn(w)
+	recordFor(w, 4)
+	w.Press("Stop")
+	list := takesOf(t, base, episode, kept)
+	take := original(t, house.Data, list[0].Sound)
+	source := standIn(t)[:2*audio.Rate]
+	lag, correlation := found(take, source, audio.Rate/4, audio.Rate/5)
+	t.Logf("the stand-in is %d frames away from its place; correlation %.6f", lag-audio.Rate/4, correlation)
+	assert.Greater(t, correlation, 0.999)
+	assert.InDelta(t, testkit.RMS(source), testkit.RMS(take[lag:lag+len(source)]), 0.1, "level")
 }

@@ -242,7 +242,7 @@ func TestAnUploadIsRefusedBeforeItIsSent(t *testing.T) {
 		code   string
 	}{
 		"empty":           {0, map[string]string{"filename": "a.wav", "show": show}, 422, "empty-file"},
-		"too large":       {30 << 20, map[string]string{"filename": "a.wav", "show": show}, 413, ""},
+		"too large":       {30 << 20, map[string]string{"filename": "a.wav", "show": show}, 413, "too-large"},
 		"without a name":  {10, map[string]string{"show": show}, 422, "bad-upload"},
 		"without a show":  {10, map[string]string{"filename": "a.wav"}, 422, "bad-upload"},
 		"no such show":    {10, map[string]string{"filename": "a.wav", "show": "01a21000-0000-7000-8000-000000000000"}, 404, "not-found"},

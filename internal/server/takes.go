@@ -219,6 +219,11 @@ func (s *Server) finishTake(ctx context.Context, id string, in finish) (work.Job
 	if err != nil {
 		return work.JobEvent{}, err
 	}
+	if t.State == store.TakeClosed {
+		if job, going, err := s.Worker.TakeJob(ctx, t); err != nil || going {
+			return work.View(job), err
+		}
+	}
 	if there.Chunks < in.Chunks {
 		return work.JobEvent{}, takes.Gap{Next: there.Chunks}
 	}
@@ -325,6 +330,10 @@ func (s *Server) removeTake(ctx context.Context, id string) error {
 		}
 	}
 	err = s.Store.RemoveTake(ctx, id)
+	var p session.Problem
+	if errors.As(err, &p) && p.Code == "not-found" {
+		err = nil // it went with its sound
+	}
 	s.tellTakes(t.Episode)
 	return err
 }

@@ -128,6 +128,7 @@ func TestTakesOfOnePlaceAreSwappedDiscardedAndTakenBack(t *testing.T) {
 	require.Eventually(t, func() bool { return takesOf(t, episode)[third].State == "discarded" }, patience, tick)
 	assert.Len(t, clips(t, episode), 1)
 	assert.Equal(t, 3, takesOf(t, episode)[third].Number)
+	refused(t, 409, "POST", "/takes/"+third+"/finish", map[string]any{})
 	sound := takesOf(t, episode)[third].Sound
 	want[any](t, "DELETE", "/takes/"+third, nil)
 	assert.NotContains(t, takesOf(t, episode), third)

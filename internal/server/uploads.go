@@ -40,7 +40,7 @@ func (s *Server) uploadRoutes(r chi.Router) error {
 	filestore.New(string(s.Worker.Uploads)).UseIn(composer)
 	memorylocker.New().UseIn(composer)
 	tus, err := handler.NewHandler(handler.Config{
-		StoreComposer: composer, BasePath: "/api/uploads/", DisableDownload: true, DisableConcatenation: true, MaxSize: s.MaxUpload,
+		StoreComposer: composer, BasePath: "/api/uploads/", DisableDownload: true, DisableConcatenation: true,
 		Cors: &handler.CorsConfig{Disable: true}, Logger: slog.New(slog.NewTextHandler(io.Discard, nil)),
 		PreUploadCreateCallback: func(hook handler.HookEvent) (handler.HTTPResponse, handler.FileInfoChanges, error) {
 			err := s.admit(hook.Context, hook.Upload)
@@ -91,7 +91,9 @@ func (s *Server) admit(ctx context.Context, info handler.FileInfo) error {
 		return err
 	}
 	switch {
-	case info.Size == 0 && !info.SizeIsDeferred:
+	case info.SizeIsDeferred:
+		return session.Problem{Code: "bad-upload", Where: "size", Message: "The upload does not say how large its file is."}
+	case info.Size == 0:
 		return nameFile(file, media.Unreadable("empty-file", "The file is empty."))
 	case info.Size > s.MaxUpload:
 		return nameFile(file, tooLarge(s.MaxUpload))

@@ -69,7 +69,7 @@ func (s *Store) SetSound(ctx context.Context, v Sound) error {
 }
 
 // RemoveSound removes a sound from a show. One that an episode uses is kept, and the
-// Problem says where. Last tells that no other show has the sound any more.
+// Problem says where. A take that it was goes with it. Last tells that no other show has the sound any more.
 func (s *Store) RemoveSound(ctx context.Context, show, id string) (last bool, err error) {
 	r, err := s.db.ExecContext(ctx, `DELETE FROM sounds WHERE show_id = ? AND id = ?`, show, id)
 	var e *mysql.MySQLError
@@ -77,6 +77,9 @@ func (s *Store) RemoveSound(ctx context.Context, show, id string) (last bool, er
 		return false, s.inUse(ctx, show, id)
 	}
 	if err := changed(r, err, "sound"); err != nil {
+		return false, err
+	}
+	if _, err := s.db.ExecContext(ctx, `DELETE FROM takes WHERE sound_id = ? AND episode_id IN (SELECT id FROM episodes WHERE show_id = ?)`, id, show); err != nil {
 		return false, err
 	}
 	there, err := s.HasSound(ctx, id)

@@ -29,6 +29,17 @@ func (w *Worker) SubmitTake(ctx context.Context, t store.Take, discard bool) (st
 	return w.Submit(ctx, Take, e.Show, &t.Episode, fmt.Sprintf("Take %d", t.Number), TakeArguments{t.ID, discard})
 }
 
+// TakeJob finds the job that is making a sound of a take, if one waits or runs.
+func (w *Worker) TakeJob(ctx context.Context, t store.Take) (job store.Job, going bool, err error) {
+	jobs, err := w.Store.Unfinished(ctx)
+	for _, j := range jobs {
+		if a, err := arguments[TakeArguments](j); err == nil && j.Kind == Take && a.Take == t.ID {
+			return j, true, nil
+		}
+	}
+	return job, false, err
+}
+
 // finishTake makes a sound of a take's chunks and places it. A take that has become
 // one already is left alone, so that this can be done again whatever interrupted it.
 func (w *Worker) finishTake(ctx context.Context, job store.Job) error {

@@ -123,7 +123,7 @@ export class Player {
     this.inFlight = ++this.streams;
     this.toWorklet({ type: "next", stream: this.inFlight });
     const now = this.frameNow();
-    const ahead = this.loop && now < this.loop.to ? Math.min(now + LEAD, this.loop.to - 1) : now + LEAD;
+    const ahead = this.loop && !this.origin && now < this.loop.to ? Math.min(now + LEAD, this.loop.to - 1) : now + LEAD;
     this.fetch(this.inFlight, ahead, version);
   }
 
@@ -133,7 +133,7 @@ export class Player {
     const latency = this.context.outputLatency || this.context.baseLatency || 0;
     const since = Math.max(0, Math.min(0.2, this.context.currentTime - latency - this.anchor.time));
     let frame = Math.round(this.anchor.frame + since * RATE);
-    if (this.loop && frame >= this.loop.to && this.anchor.frame < this.loop.to)
+    if (this.loop && !this.origin && frame >= this.loop.to && this.anchor.frame < this.loop.to)
       frame = this.loop.from + (frame - this.loop.to);
     return frame;
   }
@@ -166,7 +166,7 @@ export class Player {
 
   private fetch(stream: number, from: number, version: number): void {
     const query = new URLSearchParams({ from: String(Math.max(0, Math.round(from))), rev: String(version) });
-    if (this.loop && from < this.loop.to) {
+    if (this.loop && !this.origin && from < this.loop.to) {
       query.set("to", String(this.loop.to));
       query.set("loopFrom", String(this.loop.from));
       query.set("loop", "true");

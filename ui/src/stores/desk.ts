@@ -139,7 +139,7 @@ export const useDesk = defineStore("desk", () => {
   function hear(event: Schema["Event"]): void {
     if (event.change) take(event.change);
     if (event.job) jobs.value[event.job.id] = event.job;
-    if (event.sounds) void refreshSounds();
+    if (event.sounds) void Promise.all([refreshSounds(), refreshTakes()]);
     if (event.mixdowns) void refreshMixdowns();
     if (event.takes) void refreshTakes();
     if (event.script) void refreshScript();
