@@ -56,6 +56,7 @@ func (l Library) Session(t *rapid.T) session.Document {
 		}
 		d.Tracks = append(d.Tracks, track)
 	}
+	d.Settle()
 	return d
 }
 

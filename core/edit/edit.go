@@ -35,6 +35,7 @@ func Apply(doc session.Document, op Op, catalogue Catalogue) (session.Document, 
 		return doc, "", err
 	}
 	d.forgetUnusedSounds()
+	d.Settle()
 	if err := d.Validate(); err != nil {
 		return doc, "", err
 	}

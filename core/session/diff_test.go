@@ -2,6 +2,7 @@ package session_test
 
 import (
 	"encoding/json"
+	"math"
 	"testing"
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
@@ -9,7 +10,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/testkit"
 )
 
 func TestADiffAppliedByAnotherProgramMakesTheOtherDocument(t *testing.T) {
@@ -53,4 +56,21 @@ func TestADiffNamesOnlyWhatChanged(t *testing.T) {
 	b.Tracks[0].Clips["c2"] = c
 	assert.Equal(t, []session.Change{{Op: "replace", Path: "/tracks/0/clips/c2/start", Value: c.Start}}, session.Diff(a, b))
 	assert.Empty(t, session.Diff(a, a.Clone()))
+}
+
+func TestNegativeZerosAreWrittenAsZeros(t *testing.T) {
+	minus := math.Copysign(0, -1)
+	d := session.New()
+	d.Sounds[testkit.ID(0)] = session.Sound{Channels: 1, Length: 9}
+	d.Tracks = []session.Track{{
+		ID: "t1", Name: "A", Part: session.Voice, Fader: audio.DB(minus), Pan: minus, Envelope: []session.Point{{Level: audio.DB(minus)}},
+		Clips: map[string]session.Clip{"c2": {
+			Name: "B", Sound: testkit.ID(0), Length: 1, Gain: audio.DB(minus), Envelope: []session.Point{{Level: audio.DB(minus)}},
+			FadeIn: session.Fade{Shape: session.Linear}, FadeOut: session.Fade{Shape: session.Linear},
+		}},
+	}}
+	assert.Contains(t, string(d.JSON()), "-0")
+	parsed, err := session.Parse(d.JSON())
+	require.NoError(t, err)
+	assert.NotContains(t, string(parsed.JSON()), "-0")
 }

@@ -130,7 +130,38 @@ func Parse(data []byte) (Document, error) {
 	if err := d.Validate(); err != nil {
 		return Document{}, err
 	}
+	d.Settle()
 	return d, nil
+}
+
+// Settle turns negative zeros into zeros, so that documents which are equal are
+// written alike, byte for byte.
+func (d *Document) Settle() {
+	for i := range d.Tracks {
+		t := &d.Tracks[i]
+		settle(&t.Fader)
+		settle(&t.Pan)
+		settleLine(t.Envelope)
+		for id, c := range t.Clips {
+			settleLine(c.Envelope)
+			if c.Gain == 0 {
+				c.Gain = 0
+				t.Clips[id] = c
+			}
+		}
+	}
+}
+
+func settleLine(points []Point) {
+	for i := range points {
+		settle(&points[i].Level)
+	}
+}
+
+func settle[T ~float64](v *T) {
+	if *v == 0 { // as a negative zero is, too
+		*v = 0
+	}
 }
 
 // JSON writes the document in its one canonical form: fields in the order of the
