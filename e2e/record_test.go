@@ -60,6 +60,7 @@ func openRecording(w *Window, input string) {
 func choose(w *Window, list, option string) {
 	w.t.Helper()
 	w.Until(fmt.Sprintf(`document.querySelector('.el-select:has([aria-label=%q])')`, list))
+	w.Until(`[...document.querySelectorAll(".el-select-dropdown__item")].every(e => e.getBoundingClientRect().height === 0)`) // the list before has closed
 	w.Click(fmt.Sprintf(`.el-select:has([aria-label=%q])`, list))
 	find := fmt.Sprintf(`[...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.innerText.trim().startsWith(%q) && e.getBoundingClientRect().height > 0)`, option)
 	w.Until(find)

@@ -75,9 +75,12 @@ function dragStart(event: DragEvent): void {
         @pointerenter="onWave = true"
         @pointerleave="onWave = false"
       />
-      <p class="soft facts figures">
+      <p
+        class="soft facts cut"
+        :title="`${piece.author}, ${licence?.name ?? piece.licence}: ${licence?.demands ?? ''}`"
+      >
         {{ timeText(piece.length, 0) }}{{ piece.tempo ? ` · ${Math.round(piece.tempo)} bpm` : "" }} ·
-        <span :title="licence?.demands">{{ licence?.name ?? piece.licence }}</span> · {{ piece.author }}
+        {{ licence?.name ?? piece.licence }} · {{ piece.author }}
       </p>
     </div>
   </li>
@@ -106,8 +109,8 @@ li {
   font-size: 12px;
 }
 .facts {
-  font-size: 11px;
-  overflow-wrap: anywhere;
+  font-size: 11.5px;
+  font-variant-numeric: tabular-nums;
 }
 .add {
   display: grid;
