@@ -226,6 +226,33 @@ func TestTheStandInMicrophoneRecordsWithoutAnyDeviceWhileTheSessionPlays(t *test
 	assert.Equal(t, list[0].Begins, clip.Start)
 }
 
+func TestOneKeyRecordsFromWhereverOneIs(t *testing.T) {
+	flags, source := fakeDevice(t)
+	w := OpenWindow(t, base, flags...)
+	episode := newEpisode(w, "One key")
+	w.Press("Arrange")
+	w.Key("r")
+	untilRecorded(w, 1)
+	w.Key("r") // again, which ends it
+	list := takesOf(t, base, episode, kept)
+	isStretchOf(t, original(t, house.Data, list[0].Sound), source)
+	// Leaving the desk in the middle keeps what has been said.
+	w.Click(`footer [aria-label="Record"]`)
+	untilRecorded(w, 2)
+	Eval[bool](w, `(document.querySelector("a.brand").click(), true)`)
+	w.UntilText("New episode")
+	list = takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 2 && kept(l) })
+	assert.Greater(t, list[0].Length.Seconds(), 1.9)
+	isStretchOf(t, original(t, house.Data, list[0].Sound), source)
+	// And leaving it during the count-in leaves nothing.
+	w.Go("/episodes/" + episode)
+	w.Until(`document.querySelectorAll(".clip").length === 2`)
+	w.Click(`footer [aria-label="Record"]`)
+	w.Until(`document.querySelector(".going .count")?.innerText === "3"`)
+	Eval[bool](w, `(document.querySelector("a.brand").click(), true)`)
+	takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 2 })
+}
+
 func TestWithoutTheDirectWayTheFallbackRecordsTheSame(t *testing.T) {
 	w := OpenWindow(t, base)
 	w.OnNewPage(`delete window.MediaStreamTrackProcessor`)

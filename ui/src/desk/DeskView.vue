@@ -45,8 +45,9 @@ onMounted(async () => {
   await new Promise(requestAnimationFrame);
   desk.time.fit(0, Math.max(store.length, 48000 * 60));
   const unfinished = store.takes.some((t) => t.state === "recording" && !t.live);
+  const untouched = desk.stage.value === "gather" && desk.gatherTab.value === "sounds" && !recorder.busy;
   if (unfinished) desk.gatherTab.value = "record";
-  else if (store.length > 0) desk.stage.value = "balance";
+  else if (store.length > 0 && untouched) desk.stage.value = "balance";
 });
 onBeforeUnmount(() => {
   desk.hearing.stop();
@@ -219,6 +220,9 @@ useEventListener(window, "blur", () => (dropping.value = false));
       </div>
       <p v-else class="fault soft">Laying out the session…</p>
       <ReadingView v-if="desk.reading.value && store.document" />
+      <div v-if="recorder.state.phase === 'counting'" class="count" aria-live="assertive">
+        {{ recorder.state.count || "…" }}
+      </div>
     </section>
     <aside v-if="panelOpen" :aria-label="`${desk.stage.value} panel`">
       <component :is="panels[desk.stage.value]" v-if="store.document" />
@@ -267,6 +271,17 @@ useEventListener(window, "blur", () => (dropping.value = false));
   flex-direction: column;
   min-width: 0;
   min-height: 0;
+}
+.count {
+  position: absolute;
+  inset: 0;
+  z-index: 14;
+  display: grid;
+  place-items: center;
+  background: var(--veil);
+  font-size: 180px;
+  font-weight: 700;
+  pointer-events: none;
 }
 .folded .timeline {
   grid-column: 1 / 3;

@@ -154,9 +154,6 @@ onMounted(() => {
         <X :size="16" />
       </button>
     </div>
-    <div v-if="desk.recorder.state.phase === 'counting'" class="count" aria-live="assertive">
-      {{ desk.recorder.state.count || "…" }}
-    </div>
     <div ref="page" class="page" tabindex="0" aria-label="Script" :style="{ '--size': `${size}px` }">
       <template v-for="(p, i) in parts" :key="p.key">
         <component
@@ -259,15 +256,5 @@ kbd {
   margin-left: 6px;
   color: var(--voice);
   font-size: 13px;
-}
-.count {
-  position: absolute;
-  inset: 60px 0 0;
-  z-index: 2;
-  display: grid;
-  place-items: center;
-  background: rgb(255 253 248 / 80%);
-  font-size: 180px;
-  font-weight: 700;
 }
 </style>

@@ -99,7 +99,13 @@ export class Recorder {
   }
 
   /** Gets ready without asking anybody for anything. */
-  async prepare(): Promise<void> {
+  prepare(): Promise<void> {
+    this.preparing ??= this.getReady().finally(() => (this.preparing = undefined));
+    return this.preparing;
+  }
+  private preparing: Promise<void> | undefined;
+
+  private async getReady(): Promise<void> {
     try {
       this.setup ??= await ask(api.GET("/recording"));
       this.state.limits = this.setup.levels;
@@ -159,6 +165,7 @@ export class Recorder {
       this.formatKnown = resolve;
       window.setTimeout(() => reject(new InputFault("Nothing arrives from this input. Choose another.")), 8000);
     });
+    known.catch(() => undefined); // told below, if it comes to that
     this.disconnect = await connect(stream, this.worker, () => this.player.audio());
     await known;
   }
@@ -178,7 +185,7 @@ export class Recorder {
   }
 
   dispose(): void {
-    if (this.state.phase === "recording") void this.stop();
+    void this.stop();
     navigator.mediaDevices?.removeEventListener("devicechange", this.devicesChanged);
     window.removeEventListener("beforeunload", this.leaving);
     window.clearInterval(this.timer);
@@ -200,8 +207,9 @@ export class Recorder {
   async record(track: string, begins: number): Promise<void> {
     if (this.busy) return;
     this.state.problem = this.state.trouble = this.state.last = "";
-    if (this.state.phase !== "ready") await this.open();
-    if (this.state.phase !== "ready") return;
+    await this.prepare();
+    if (this.phaseNow() !== "ready") await this.open();
+    if (this.phaseNow() !== "ready") return;
     this.state.phase = "counting";
     try {
       const context = (this.context = await this.player.audio());
