@@ -106,8 +106,10 @@ function push({ samples, channels, rate, arrived }: Captured): void {
   measure(samples, arrived);
   past.push({ first: frames, samples });
   frames += count;
-  if (take && take.from === undefined) start(take);
-  else if (take) keep(take, frames - count, samples);
+  if (take && take !== finishing) {
+    if (take.from === undefined) start(take);
+    else keep(take, frames - count, samples);
+  }
   while (past.length > 1 && frames - past[0]!.first > HINDSIGHT * rate) past.shift();
 }
 
@@ -181,9 +183,7 @@ function send(growing: Growing): void {
 
 function progress(): void {
   if (!take) return;
-  const size = take.size / format.channels;
-  const { chunks, sent } = take.sender;
-  tell({ type: "kept", recorded: chunks * size, kept: sent * size, chunks: sent });
+  tell({ type: "kept", kept: (take.sender.sent * take.size) / format.channels });
 }
 
 /** How long to wait, after the end, for what was captured until then; an input that is gone brings nothing more. */

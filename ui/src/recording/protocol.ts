@@ -30,8 +30,8 @@ export type FromCapture =
   | { type: "level"; peaks: number[] }
   /** Lowest and highest sample of runs of frames of the take, one pair a run. */
   | { type: "wave"; pairs: number[]; run: number }
-  /** How much has been recorded, and how much of it is on the server's disk, in frames of the device. */
-  | { type: "kept"; recorded: number; kept: number; chunks: number }
+  /** How much of the take is on the server's disk, in frames of the device. */
+  | { type: "kept"; kept: number }
   | { type: "trouble"; message: string; final: boolean }
   | { type: "calm" }
   /** Everything up to the end is on the server's disk. */

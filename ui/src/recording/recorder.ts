@@ -7,8 +7,6 @@ import { InputLevel, type Verdict } from "./levels";
 import { epoch, type FromCapture, type ToCapture } from "./protocol";
 import { StandIn } from "./standin";
 
-/** Seconds that a chunk is long: half of what the server takes, so that a killed tab loses little. */
-const CHUNK = 0.5;
 /** Seconds between pressing and recording without a count-in. */
 const RUN_UP = 0.4;
 /** Seconds after which the stand-in begins to read, as anybody draws breath. */
@@ -268,7 +266,7 @@ export class Recorder {
     // Whoever reads answers to what is heard, which is later than what is computed; so does the stand-in.
     const behind = Math.max(0, (heard - epoch()) / 1000 - (this.moment - context.currentTime));
     this.standIn?.read(this.moment + behind + BREATH);
-    this.tell({ type: "begin", take: this.take!.id, moment: heard, chunk: CHUNK });
+    this.tell({ type: "begin", take: this.take!.id, moment: heard, chunk: this.setup!.chunk / 2 }); // a killed tab loses little
     window.addEventListener("beforeunload", this.leaving);
     window.clearInterval(this.timer);
     this.timer = window.setInterval(() => this.tick(context), 30);
