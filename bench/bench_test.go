@@ -117,7 +117,7 @@ const graph = "[0]volume=-5dB,afade=t=in:d=1:curve=qsin,afade=t=out:st=599:d=1:c
 func BenchmarkMixWithLoudnessAndTruePeak(b *testing.B) {
 	voice, music := speechAndMusic(b)
 	doc, source := two(load(b, voice), load(b, music))
-	plan, err := mix.Compile(doc, source)
+	plan, err := mix.Compile(doc, source, nil)
 	require.NoError(b, err)
 	against(b, 600, func() {
 		meter := loudness.NewMeter(2)
@@ -131,7 +131,7 @@ func BenchmarkMixWithLoudnessAndTruePeak(b *testing.B) {
 func BenchmarkExportMP3(b *testing.B) {
 	voice, music := speechAndMusic(b)
 	doc, source := two(load(b, voice), load(b, music))
-	plan, err := mix.Compile(doc, source)
+	plan, err := mix.Compile(doc, source, nil)
 	require.NoError(b, err)
 	dir := b.TempDir()
 	wav := filepath.Join(dir, "mix.wav")

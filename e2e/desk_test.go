@@ -134,7 +134,7 @@ func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
 	focus(`[aria-label^="Slack water"]`)
 	w.Key(kb.Delete)
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[1].Clips) == 1 })
-	w.Key("4")
+	w.Key("5")
 	w.UntilText("Mix down")
 	w.Key("?", chromedp.ModifierShift)
 	w.UntilText("Put a point on the level line at the playhead")
@@ -211,7 +211,7 @@ func TestASelectedRangeIsLoopedAndMixedDown(t *testing.T) {
 	assert.InDelta(t, 4, seen[0], 0.25)
 	assert.InDelta(t, 6, seen[1], 0.25)
 
-	w.Press("Deliver")
+	w.Press("Hand over")
 	w.Press("Selected range")
 	w.Press("Mix down")
 	w.Until(`document.querySelectorAll("aside li").length === 1`)
@@ -240,7 +240,7 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	openSample(w)
 	w.Until(`document.querySelectorAll(".clip").length > 0`)
 	settle(w)
-	for _, stage := range []string{"Arrange", "Balance", "Deliver", "Gather"} {
+	for _, stage := range []string{"Arrange", "Balance", "Hand over", "Gather"} {
 		w.Press(stage)
 		settle(w)
 		check(stage)
@@ -248,7 +248,7 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	w.Click(`[data-sound="Gulls and swell"] .name`)
 	w.UntilText("Name title, author, source and licence.")
 	check("a sound with what is known of it")
-	for _, tab := range []string{"Shelf", "Credits", "Record"} {
+	for _, tab := range []string{"Music", "Credits", "Record"} {
 		w.Press(tab)
 		settle(w)
 		check(tab)
@@ -278,7 +278,7 @@ func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {
 			.filter(e => { const r = e.getBoundingClientRect(); return r.width > 0 && (r.right > innerWidth + 1 || r.left < 0) }).map(e => e.outerHTML.slice(0, 80))`)
 		assert.Empty(t, cut, "outside the window at %d", width)
 		w.Press("Gather")
-		for _, tab := range []string{"Sounds", "Shelf", "Record", "Credits"} {
+		for _, tab := range []string{"Sounds", "Music", "Record", "Credits"} {
 			w.Press(tab)
 			settle(w)
 			assert.True(t, Eval[bool](w, `(a => a.scrollWidth <= a.clientWidth)(document.querySelector("aside"))`), "%s fits at %d", tab, width)

@@ -18,6 +18,7 @@ import (
 	"ruvel/core/credits"
 	"ruvel/core/session"
 	"ruvel/internal/server"
+	"ruvel/internal/takes"
 	"ruvel/testkit"
 )
 
@@ -64,7 +65,7 @@ func TestSeveralTakesOfOnePlaceAreHeardSwappedAndDiscarded(t *testing.T) {
 	w.Press("Discard and go again")
 	take(1)
 	untilKept(w, episode, func(session.Document) bool { return onTrack() == "Voice 1, take 4" })
-	list := takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 4 })
+	list := takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 4 })
 	assert.Equal(t, []string{"kept", "discarded"}, []string{string(list[0].State), string(list[1].State)})
 	for _, v := range list {
 		assert.Equal(t, list[0].Begins, v.Begins)
@@ -77,17 +78,17 @@ func TestSeveralTakesOfOnePlaceAreHeardSwappedAndDiscarded(t *testing.T) {
 	w.Click(`footer [aria-label="Record"]`)
 	untilRecorded(w, 1)
 	w.Press("Stop and discard")
-	takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 5 && l[0].State == "discarded" })
+	takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 5 && l[0].State == "discarded" })
 	assert.Equal(t, "Voice 1, take 3", onTrack())
 	w.Press("Delete take 5 for good")
-	takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 4 })
+	takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 4 })
 	// Called off during the count-in, nothing is left of it.
 	w.Click(`.switches label:first-child .el-switch`)
 	w.Click(`footer [aria-label="Record"]`)
 	w.Until(`document.querySelector(".going .count")?.innerText === "3"`)
 	w.Key(" ")
 	w.Until(`!document.querySelector(".going")`)
-	takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 4 })
+	takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 4 })
 }
 
 func TestWithAnOpenMicrophoneTheRoomIsSilentWhileItRecords(t *testing.T) {
@@ -281,12 +282,12 @@ func TestAPieceFromTheShelfIsFoundHeardAndLaidOnATrack(t *testing.T) {
 	w := OpenWindow(t, base)
 	w.OnNewPage(`(() => { const play = HTMLMediaElement.prototype.play; HTMLMediaElement.prototype.play = function () { window.__playing = this; return play.call(this) } })()`)
 	episode := withTwoClips(t, w, "Shelf")
-	w.Press("Shelf")
+	w.Press("Music")
 	w.UntilText("26 pieces")
 	choose(w, "Music or effects", "Effects")
 	choose(w, "Length", "Under 10 s")
 	w.Until(`document.querySelectorAll("[data-piece]").length > 4 && document.querySelectorAll("[data-piece]").length < 12`)
-	w.Click(`[aria-label="Find on the shelf"]`)
+	w.Click(`[aria-label="Find music and effects"]`)
 	w.Key("page small")
 	w.UntilText("1 piece")
 	w.Press("Hear A page is turned")
@@ -309,9 +310,9 @@ func TestAPieceFromTheShelfIsFoundHeardAndLaidOnATrack(t *testing.T) {
 		}
 		return false
 	})
-	w.Click(`[aria-label="Find on the shelf"]`)
+	w.Click(`[aria-label="Find music and effects"]`)
 	w.Key("zzz")
-	w.UntilText("Nothing on the shelf is all of that at once.")
+	w.UntilText("No piece is all of that at once.")
 	w.Press("Show everything")
 	w.UntilText("26 pieces")
 }

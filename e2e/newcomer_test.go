@@ -224,7 +224,7 @@ func mixDown(t *testing.T, w *Window, format string) audio.PCM {
 	t.Helper()
 	dir := t.TempDir()
 	w.DownloadsTo(dir)
-	w.Press("Deliver")
+	w.Press("Hand over")
 	w.Click(".fields .el-select:nth-of-type(2), #format")
 	option := fmt.Sprintf(`[...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.innerText.trim() === %q && e.getBoundingClientRect().height > 0)`, format)
 	w.Until(option)

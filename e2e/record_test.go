@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
-	"ruvel/internal/server"
 	"ruvel/internal/standin"
+	"ruvel/internal/takes"
 	"ruvel/testkit"
 )
 
@@ -88,11 +88,11 @@ func withoutCountIn(w *Window) {
 }
 
 // takesOf lists the takes of an episode once they satisfy a condition.
-func takesOf(t *testing.T, address, episode string, condition func([]server.Take) bool) (list []server.Take) {
+func takesOf(t *testing.T, address, episode string, condition func([]takes.TakeStatus) bool) (list []takes.TakeStatus) {
 	t.Helper()
 	deadline := time.Now().Add(patience)
 	for {
-		if list = getFrom[[]server.Take](t, address, "/api/episodes/"+episode+"/takes"); condition(list) {
+		if list = getFrom[[]takes.TakeStatus](t, address, "/api/episodes/"+episode+"/takes"); condition(list) {
 			return list
 		}
 		require.True(t, time.Now().Before(deadline), "the takes do not become what they should: %+v", list)
@@ -100,7 +100,7 @@ func takesOf(t *testing.T, address, episode string, condition func([]server.Take
 	}
 }
 
-func kept(list []server.Take) bool { return len(list) > 0 && list[0].State == "kept" }
+func kept(list []takes.TakeStatus) bool { return len(list) > 0 && list[0].State == "kept" }
 
 // original is the sound file of a take, at the device's own rate.
 func original(t *testing.T, data, sound string) []float32 {
@@ -241,7 +241,7 @@ func TestOneKeyRecordsFromWhereverOneIs(t *testing.T) {
 	untilRecorded(w, 2)
 	Eval[bool](w, `(document.querySelector("a.brand").click(), true)`)
 	w.UntilText("New episode")
-	list = takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 2 && kept(l) })
+	list = takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 2 && kept(l) })
 	assert.Greater(t, list[0].Length.Seconds(), 1.9)
 	isStretchOf(t, original(t, house.Data, list[0].Sound), source)
 	// And leaving it during the count-in leaves nothing.
@@ -250,7 +250,7 @@ func TestOneKeyRecordsFromWhereverOneIs(t *testing.T) {
 	w.Click(`footer [aria-label="Record"]`)
 	w.Until(`document.querySelector(".going .count")?.innerText === "3"`)
 	Eval[bool](w, `(document.querySelector("a.brand").click(), true)`)
-	takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 2 })
+	takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 2 })
 }
 
 func TestWithoutTheDirectWayTheFallbackRecordsTheSame(t *testing.T) {

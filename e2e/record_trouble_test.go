@@ -3,14 +3,13 @@ package e2e
 import (
 	"fmt"
 	"math"
+	"ruvel/internal/takes"
 	"testing"
 
 	"github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"ruvel/internal/server"
 )
 
 // firstEpisode makes a show and an episode on a server that has none.
@@ -37,7 +36,7 @@ func TestATabKilledWhileRecordingLosesLessThanASecond(t *testing.T) {
 	withoutCountIn(w)
 	recordFor(w, 4)
 	w.Crash()
-	there := takesOf(t, base, episode, func(l []server.Take) bool { return len(l) == 1 && !l[0].Live })
+	there := takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 1 && !l[0].Live })
 	assert.Greater(t, there[0].Length.Seconds(), 3.0, "all but the last second")
 	assert.Equal(t, "recording", string(there[0].State))
 
@@ -82,7 +81,7 @@ func TestAServerKilledWhileRecordingCatchesUpWithoutLosingAFrame(t *testing.T) {
 	w.UntilText("leave this window open")
 	program.Again()
 	w.UntilText("Hear it")
-	list = takesOf(t, program.Address, episode, func(l []server.Take) bool { return len(l) == 2 && kept(l) })
+	list = takesOf(t, program.Address, episode, func(l []takes.TakeStatus) bool { return len(l) == 2 && kept(l) })
 	assert.Equal(t, 2, list[0].Number)
 	isStretchOf(t, original(t, program.Data, list[0].Sound), source)
 	w.Until(`document.querySelectorAll(".clip").length === 1`)
@@ -117,9 +116,9 @@ func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) 
 	withoutCountIn(w)
 	recordFor(w, 2)
 	full := func(on bool) {
-		house.Takes.KeepFree.Store(0)
+		house.Takes.Chunks.KeepFree.Store(0)
 		if on {
-			house.Takes.KeepFree.Store(math.MaxInt64)
+			house.Takes.Chunks.KeepFree.Store(math.MaxInt64)
 		}
 	}
 	t.Cleanup(func() { full(false) })
@@ -139,7 +138,7 @@ func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) 
 	full(true)
 	w.Press("Another take")
 	w.UntilText("The disk is full. Nothing was lost; free some space and try again.")
-	assert.Len(t, takesOf(t, base, episode, func([]server.Take) bool { return true }), 1)
+	assert.Len(t, takesOf(t, base, episode, func([]takes.TakeStatus) bool { return true }), 1)
 }
 
 func TestADeviceThatVanishesEndsTheTakeAndKeepsIt(t *testing.T) {

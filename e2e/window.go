@@ -21,8 +21,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// patience is how long a window waits for something to show.
-const patience = 30 * time.Second
+// patience is how long a window waits for something to show. It is generous: waiting
+// costs nothing when all is well, and a machine may be busy with something else.
+const patience = 2 * time.Minute
 
 // Window is a browser window of 1280x800.
 type Window struct {
@@ -37,7 +38,7 @@ type Window struct {
 func OpenWindow(t testing.TB, base string, flags ...chromedp.ExecAllocatorOption) *Window {
 	t.Helper()
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
+		chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WSURLReadTimeout(patience), chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", false))
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), append(options, flags...)...)
@@ -132,12 +133,35 @@ type Box struct{ X, Y, Width, Height float64 }
 // At is a place in the box, from 0 to 1 either way.
 func (b Box) At(x, y float64) (float64, float64) { return b.X + b.Width*x, b.Y + b.Height*y }
 
-// Find waits for an element and says where it is. The first of several counts.
+// Find waits until an element is there and stands still for two frames, and says where
+// it is. The first of several counts.
 func (w *Window) Find(css string) Box {
 	w.t.Helper()
-	w.Until(fmt.Sprintf("document.querySelector(%q)", css))
-	return Eval[Box](w, fmt.Sprintf(`(() => { const e = document.querySelector(%q); e.scrollIntoView({block: "nearest"}); const r = e.getBoundingClientRect(); return {X: r.x, Y: r.y, Width: r.width, Height: r.height} })()`, css))
+	w.Until(standing(css, "true"))
+	return Eval[Box](w, fmt.Sprintf(`(r => ({X: r.x, Y: r.y, Width: r.width, Height: r.height}))(document.querySelector(%q).getBoundingClientRect())`, css))
 }
+
+// standing is true of an element that has been in one place for two frames and of which
+// a condition holds; e is the element, r its box.
+func standing(css, condition string) string {
+	return fmt.Sprintf(`(() => {
+		const e = document.querySelector(%q);
+		if (!e) return false;
+		e.scrollIntoView({block: "nearest"});
+		const r = e.getBoundingClientRect(), seen = window.__seen ??= new WeakMap(), s = seen.get(e) ?? {calm: 0};
+		const place = [r.x, r.y, r.width, r.height].join();
+		s.calm = s.place === place ? s.calm + 1 : 0;
+		s.place = place;
+		seen.set(e, s);
+		if (s.calm < 2 || !(%s)) return false;
+		seen.delete(e);
+		return true;
+	})()`, css, condition)
+}
+
+// reachable is true where a press on the middle of an element meets the element and
+// nothing that lies over it, such as a dialog on its way in or out.
+const reachable = `(t => t && (e.contains(t) || t.contains(e) && t.matches("label")))(document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2))`
 
 // Button is the selector of a button by its accessible name; it marks the element.
 func (w *Window) Button(name string) string {
@@ -154,9 +178,10 @@ func (w *Window) Press(name string) {
 	w.Click(w.Button(name))
 }
 
-// Click clicks the middle of an element.
+// Click clicks the middle of an element once it stands still and nothing lies over it.
 func (w *Window) Click(css string) {
 	w.t.Helper()
+	w.Until(standing(css, reachable))
 	x, y := w.Find(css).At(0.5, 0.5)
 	w.Do(chromedp.MouseClickXY(x, y))
 }

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/internal/library"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
@@ -226,7 +227,7 @@ func TestAServerKilledAtWorkLosesNothingAndLeavesNothingHalfMade(t *testing.T) {
 	require.Error(t, err)
 	r = serve(t, data, "--no-demo")
 	assert.Empty(t, halfMade(t, data))
-	assert.Len(t, ask[[]server.LibrarySound](r, "GET", "/shows/"+show+"/sounds", nil), 1)
+	assert.Len(t, ask[[]library.ShowSound](r, "GET", "/shows/"+show+"/sounds", nil), 1)
 }
 
 func TestTheCommandLineRendersTheSampleEpisodeAsLoudAsFFmpegSays(t *testing.T) {

@@ -68,7 +68,7 @@ func (c mixdown) Run(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Session, err)
 	}
-	plan, err := mix.Compile(doc, files(ctx, filepath.Dir(c.Session), doc))
+	plan, err := mix.Compile(doc, files(ctx, filepath.Dir(c.Session), doc), nil)
 	if err != nil {
 		return err
 	}

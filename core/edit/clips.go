@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
@@ -35,16 +36,21 @@ func (o InsertClip) apply(d *draft) (string, error) {
 	if length == 0 {
 		length = sound.Length - o.Offset
 	}
-	name := short(o.Name)
+	name := session.ShortName(o.Name)
 	if name == "" {
 		name = "Clip"
 	}
-	t.Clips[d.id("c")] = session.Clip{
-		Name: name, Sound: o.Sound, Start: max(0, o.Start), Offset: o.Offset, Length: length,
+	_, err = d.add(t, newClip(name, o.Sound, max(0, o.Start), o.Offset, length))
+	return "Insert " + quote(name) + " at " + max(0, o.Start).String(), err
+}
+
+// newClip is a clip to which nothing has been done.
+func newClip(name, sound string, start, offset, length audio.Frames) session.Clip {
+	return session.Clip{
+		Name: name, Sound: sound, Start: start, Offset: offset, Length: length,
 		FadeIn: session.Fade{Shape: session.EqualPower}, FadeOut: session.Fade{Shape: session.EqualPower},
 		Envelope: []session.Point{},
 	}
-	return "Insert " + quote(name) + " at " + max(0, o.Start).String(), nil
 }
 
 func (d *draft) trackFor(id string, part session.Part) (*session.Track, error) {
@@ -73,12 +79,16 @@ type MoveClips struct {
 }
 
 func (o MoveClips) apply(d *draft) (string, error) {
+	moves := once(o.Moves, func(m Move) string { return m.Clip })
+	if err := chosen(moves, "moves"); err != nil {
+		return "", err
+	}
 	earliest := audio.Frames(0)
-	for _, m := range o.Moves {
+	for _, m := range moves {
 		earliest = min(earliest, m.Start)
 	}
 	var name string
-	for _, m := range o.Moves {
+	for _, m := range moves {
 		from, c, err := d.clip(m.Clip)
 		if err != nil {
 			return "", err
@@ -94,42 +104,60 @@ func (o MoveClips) apply(d *draft) (string, error) {
 		to.Clips[m.Clip] = c
 		name = "Move " + quote(c.Name) + " to " + c.Start.String()
 	}
-	if len(o.Moves) != 1 {
-		name = "Move " + count(len(o.Moves), "clip")
-	}
-	return name, nil
+	return oneOrMany(len(moves), name, "Move", "clip"), nil
 }
 
-// TrimClip moves one end of a clip to a session time; the sound stays where it is and
-// nothing of it is lost.
-type TrimClip struct {
-	Kind
+// Trim says where an end of a clip is to go.
+type Trim struct {
 	Clip string       `json:"clip"`
 	Edge string       `json:"edge" enum:"start,end"`
 	At   audio.Frames `json:"at" doc:"Held within the sound and 10 ms away from the other end"`
 }
 
-func (o TrimClip) apply(d *draft) (string, error) {
-	t, c, err := d.clip(o.Clip)
-	if err != nil {
+// TrimClips moves ends of clips to session times; the sound stays where it is and
+// nothing of it is lost.
+type TrimClips struct {
+	Kind
+	Trims []Trim `json:"trims" nullable:"false" minItems:"1" maxItems:"10000"`
+}
+
+func (o TrimClips) apply(d *draft) (string, error) {
+	trims := once(o.Trims, func(t Trim) Trim { return Trim{Clip: t.Clip, Edge: t.Edge} })
+	if err := chosen(trims, "trims"); err != nil {
 		return "", err
 	}
+	var name string
+	for _, trim := range trims {
+		t, c, err := d.clip(trim.Clip)
+		if err != nil {
+			return "", err
+		}
+		if c, err = trimmed(c, d.Sounds[c.Sound], trim.Edge, trim.At); err != nil {
+			return "", err
+		}
+		t.Clips[trim.Clip] = c
+		name = "Trim the " + trim.Edge + " of " + quote(c.Name)
+	}
+	return oneOrMany(len(trims), name, "Trim", "clip"), nil
+}
+
+// trimmed is a clip with one of its ends at another time.
+func trimmed(c session.Clip, sound session.Sound, edge string, at audio.Frames) (session.Clip, error) {
 	least := min(Shortest, c.Length)
-	switch o.Edge {
+	switch edge {
 	case "start":
 		earliest := max(0, c.Start-c.Offset)
-		by := max(earliest, min(o.At, c.End()-least)) - c.Start
+		by := max(earliest, min(at, c.End()-least)) - c.Start
 		c.Start, c.Offset, c.Length = c.Start+by, c.Offset+by, c.Length-by
 		c.FadeIn.Past = 0
 	case "end":
-		latest := c.Start - c.Offset + d.Sounds[c.Sound].Length
-		c.Length = max(c.Start+least, min(o.At, latest)) - c.Start
+		latest := c.Start - c.Offset + sound.Length
+		c.Length = max(c.Start+least, min(at, latest)) - c.Start
 		c.FadeOut.Past = 0
 	default:
-		return "", problem("bad-edit", "op.edge", "A clip has a start and an end, no %q.", o.Edge)
+		return c, problem.New("bad-edit", "op.trims.edge", "A clip has a start and an end, no %q.", edge)
 	}
-	t.Clips[o.Clip] = c
-	return "Trim the " + o.Edge + " of " + quote(c.Name), nil
+	return c, nil
 }
 
 // SplitClips cuts clips in two at a session time. What is heard stays exactly the same.
@@ -142,7 +170,7 @@ type SplitClips struct {
 func (o SplitClips) apply(d *draft) (string, error) {
 	var name string
 	done := 0
-	for _, id := range o.Clips {
+	for _, id := range once(o.Clips, itself) {
 		t, c, err := d.clip(id)
 		if err != nil {
 			return "", err
@@ -150,12 +178,16 @@ func (o SplitClips) apply(d *draft) (string, error) {
 		if o.At <= c.Start || o.At >= c.End() {
 			continue
 		}
-		t.Clips[id], t.Clips[d.id("c")] = split(c, o.At-c.Start)
+		left, right := split(c, o.At-c.Start)
+		if _, err := d.add(t, right); err != nil {
+			return "", err
+		}
+		t.Clips[id] = left
 		name = "Split " + quote(c.Name) + " at " + o.At.String()
 		done++
 	}
 	if done == 0 {
-		return "", problem("nothing-to-split", "at", "There is nothing to split at %v: put the playhead inside a clip.", o.At)
+		return "", problem.New("nothing-to-split", "at", "There is nothing to split at %v: put the playhead inside a clip.", o.At)
 	}
 	if done > 1 {
 		name = "Split " + count(done, "clip") + " at " + o.At.String()
@@ -167,7 +199,6 @@ func (o SplitClips) apply(d *draft) (string, error) {
 // by both halves: each remembers how much of it lies in the other.
 func split(c session.Clip, first audio.Frames) (left, right session.Clip) {
 	left, right = c, c
-	right.Envelope = slices.Clone(c.Envelope)
 	left.Length = first
 	right.Start, right.Offset, right.Length = c.Start+first, c.Offset+first, c.Length-first
 	left.FadeOut.Past += right.Length
@@ -193,15 +224,15 @@ func (o CopyClips) apply(d *draft) (string, error) {
 		clip  session.Clip
 	}
 	var all []original
-	for _, id := range o.Clips {
+	for _, id := range once(o.Clips, itself) {
 		t, c, err := d.clip(id)
 		if err != nil {
 			return "", err
 		}
 		all = append(all, original{t.ID, c})
 	}
-	if len(all) == 0 {
-		return "", problem("nothing-chosen", "clips", "Choose a clip first.")
+	if err := chosen(all, "clips"); err != nil {
+		return "", err
 	}
 	first := slices.MinFunc(all, func(a, b original) int { return int(max(-1, min(1, a.clip.Start-b.clip.Start))) }).clip.Start
 	for _, a := range all {
@@ -210,13 +241,11 @@ func (o CopyClips) apply(d *draft) (string, error) {
 			return "", err
 		}
 		a.clip.Start += max(0, o.Start) - first
-		a.clip.Envelope = slices.Clone(a.clip.Envelope)
-		t.Clips[d.id("c")] = a.clip
+		if _, err := d.add(t, a.clip); err != nil {
+			return "", err
+		}
 	}
-	if len(all) == 1 {
-		return "Copy " + quote(all[0].clip.Name), nil
-	}
-	return "Copy " + count(len(all), "clip"), nil
+	return oneOrMany(len(all), "Copy "+quote(all[0].clip.Name), "Copy", "clip"), nil
 }
 
 // RemoveClips takes clips away. The gaps stay, or are closed on each clip's own track.
@@ -227,8 +256,12 @@ type RemoveClips struct {
 }
 
 func (o RemoveClips) apply(d *draft) (string, error) {
+	clips := once(o.Clips, itself)
+	if err := chosen(clips, "clips"); err != nil {
+		return "", err
+	}
 	var name string
-	for _, id := range o.Clips {
+	for _, id := range clips {
 		t, c, err := d.clip(id)
 		if err != nil {
 			return "", err
@@ -239,10 +272,7 @@ func (o RemoveClips) apply(d *draft) (string, error) {
 		}
 		name = "Remove " + quote(c.Name)
 	}
-	if len(o.Clips) != 1 {
-		name = "Remove " + count(len(o.Clips), "clip")
-	}
-	return name, nil
+	return oneOrMany(len(clips), name, "Remove", "clip"), nil
 }
 
 // closeGap moves the clips that begin after a removed one earlier by its length.
@@ -255,30 +285,46 @@ func closeGap(t *session.Track, gone session.Clip) {
 	}
 }
 
-// SetClip changes what is given and leaves the rest.
-type SetClip struct {
-	Kind
+// ClipChange says what is to change of a clip; what is left out stays.
+type ClipChange struct {
 	Clip string    `json:"clip"`
 	Name *string   `json:"name,omitempty" maxLength:"200"`
 	Gain *audio.DB `json:"gain,omitempty" doc:"dB, held between -120 (silence) and 12"`
 }
 
-func (o SetClip) apply(d *draft) (string, error) {
-	t, c, err := d.clip(o.Clip)
-	if err != nil {
+// SetClips changes names and gains of clips.
+type SetClips struct {
+	Kind
+	Clips []ClipChange `json:"clips" nullable:"false" minItems:"1" maxItems:"5000"`
+}
+
+func (o SetClips) apply(d *draft) (string, error) {
+	changes := once(o.Clips, func(c ClipChange) string { return c.Clip })
+	if err := chosen(changes, "clips"); err != nil {
 		return "", err
 	}
-	name := "Change " + quote(c.Name)
-	if o.Name != nil && short(*o.Name) != "" {
-		name = "Rename " + quote(c.Name) + " to " + quote(short(*o.Name))
-		c.Name = short(*o.Name)
+	var name string
+	many := "Change"
+	for _, change := range changes {
+		t, c, err := d.clip(change.Clip)
+		if err != nil {
+			return "", err
+		}
+		name = "Change " + quote(c.Name)
+		if change.Name != nil {
+			old := c.Name
+			if c.Name, err = session.NewName(*change.Name, "clips.name"); err != nil {
+				return "", err
+			}
+			name, many = "Rename "+quote(old)+" to "+quote(c.Name), "Rename"
+		}
+		if change.Gain != nil {
+			c.Gain = hold(*change.Gain)
+			name, many = "Gain of "+quote(c.Name)+" to "+levelText(c.Gain), "Gain of"
+		}
+		t.Clips[change.Clip] = c
 	}
-	if o.Gain != nil {
-		c.Gain = hold(*o.Gain)
-		name = "Gain of " + quote(c.Name) + " to " + levelText(c.Gain)
-	}
-	t.Clips[o.Clip] = c
-	return name, nil
+	return oneOrMany(len(changes), name, many, "clip"), nil
 }
 
 // NewFade is a fade as it is asked for.
@@ -287,28 +333,42 @@ type NewFade struct {
 	Shape  session.Shape `json:"shape" enum:"linear,equal-power,smooth,exponential"`
 }
 
-// SetFades changes the fades that are given and leaves the other.
-type SetFades struct {
-	Kind
+// ClipFades says what the fades of a clip are to become; one that is left out stays.
+type ClipFades struct {
 	Clip string   `json:"clip"`
 	In   *NewFade `json:"in,omitempty"`
 	Out  *NewFade `json:"out,omitempty"`
 }
 
+// SetFades changes fades of clips.
+type SetFades struct {
+	Kind
+	Fades []ClipFades `json:"fades" nullable:"false" minItems:"1" maxItems:"5000"`
+}
+
 func (o SetFades) apply(d *draft) (string, error) {
-	t, c, err := d.clip(o.Clip)
-	if err != nil {
+	fades := once(o.Fades, func(f ClipFades) string { return f.Clip })
+	if err := chosen(fades, "fades"); err != nil {
 		return "", err
 	}
-	name := "Fades of " + quote(c.Name)
-	set := func(f *session.Fade, n *NewFade, text string) {
-		if n != nil {
-			*f = session.Fade{Length: max(0, min(n.Length, c.Length)), Shape: n.Shape}
-			name = text + quote(c.Name) + " over " + f.Length.String()
+	var name string
+	for _, f := range fades {
+		t, c, err := d.clip(f.Clip)
+		if err != nil {
+			return "", err
 		}
+		name = "Fades of " + quote(c.Name)
+		for _, side := range []struct {
+			fade *session.Fade
+			want *NewFade
+			text string
+		}{{&c.FadeIn, f.In, "Fade in "}, {&c.FadeOut, f.Out, "Fade out "}} {
+			if side.want != nil {
+				*side.fade = session.Fade{Length: max(0, min(side.want.Length, c.Length)), Shape: side.want.Shape}
+				name = side.text + quote(c.Name) + " over " + side.fade.Length.String()
+			}
+		}
+		t.Clips[f.Clip] = c
 	}
-	set(&c.FadeIn, o.In, "Fade in ")
-	set(&c.FadeOut, o.Out, "Fade out ")
-	t.Clips[o.Clip] = c
-	return name, nil
+	return oneOrMany(len(fades), name, "Fades of", "clip"), nil
 }

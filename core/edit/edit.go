@@ -1,7 +1,10 @@
 // Package edit holds the operations on a session: each takes a document and gives a
 // new, valid one together with a name for the history. An operation is plain data and
-// has one JSON form, {"type": "...", ...}. Positions in it are absolute, so an
-// operation that is sent twice does no harm and a drag is a row of them.
+// has one JSON form, {"type": "...", ...}. Positions in it are absolute, so a drag is a
+// row of operations. It names what it means by what stays true when somebody else has
+// edited meanwhile: tracks, clips and markers by id, points of a level line by their
+// time. What it names and does not find is refused, and nothing changes. It may name
+// several things, and one that is named twice counts once, as it is named last.
 package edit
 
 import (
@@ -11,14 +14,14 @@ import (
 	"reflect"
 	"strconv"
 	"strings"
-	"unicode/utf8"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
 // Op is one operation. Its apply method may change the document it is given, which
-// is a copy, and returns the name of the step.
+// is a draft, and returns the name of the step.
 type Op interface {
 	apply(d *draft) (name string, err error)
 }
@@ -27,12 +30,25 @@ type Op interface {
 type Catalogue func(id string) (session.Sound, bool)
 
 // Apply carries an operation out on a copy of the document and validates the result.
-// On an error, always a session.Problem, the document stays as it was.
+// On an error, always a problem.Problem, the document stays as it was. Both documents
+// may share level lines, which nobody may write into.
 func Apply(doc session.Document, op Op, catalogue Catalogue) (session.Document, string, error) {
-	d := &draft{Document: doc.Clone(), catalogue: catalogue}
+	return ApplyFrom(doc, doc.Next, op, catalogue)
+}
+
+// ApplyFrom is Apply in an episode where all numbers below first have been used for ids
+// at some time: what is new gets none of them, even if what had them is gone.
+func ApplyFrom(doc session.Document, first int, op Op, catalogue Catalogue) (session.Document, string, error) {
+	d := &draft{Document: doc.Draft(), catalogue: catalogue}
+	d.Next = max(d.Next, first)
+	fresh := d.Next
+	d.clips, d.points = d.Size()
 	name, err := op.apply(d)
 	if err != nil {
 		return doc, "", err
+	}
+	if d.Next == fresh { // nothing new was named
+		d.Next = doc.Next
 	}
 	d.forgetUnusedSounds()
 	d.Settle()
@@ -46,23 +62,23 @@ func Apply(doc session.Document, op Op, catalogue Catalogue) (session.Document, 
 func Ops() []Op {
 	return []Op{
 		AddTrack{},
-		SetTrack{},
-		MoveTrack{},
-		RemoveTrack{},
+		SetTracks{},
+		MoveTracks{},
+		RemoveTracks{},
 		InsertClip{},
 		MoveClips{},
-		TrimClip{},
+		TrimClips{},
 		SplitClips{},
 		CopyClips{},
 		RemoveClips{},
-		SetClip{},
+		SetClips{},
 		SetFades{},
-		AddPoint{},
-		MovePoint{},
+		AddPoints{},
+		MovePoints{},
 		RemovePoints{},
 		AddMarker{},
-		SetMarker{},
-		RemoveMarker{},
+		SetMarkers{},
+		RemoveMarkers{},
 		SetTarget{},
 		PlaceTake{},
 		UseSound{},
@@ -92,7 +108,7 @@ func Decode(data []byte) (Op, error) {
 		Type string `json:"type"`
 	}
 	if err := json.Unmarshal(data, &head); err != nil {
-		return nil, problem("bad-edit", "op", "The edit is not valid JSON: %v.", err)
+		return nil, problem.New("bad-edit", "op", "The edit is not valid JSON: %v.", err)
 	}
 	for _, op := range Ops() {
 		if TypeOf(op) != head.Type {
@@ -102,11 +118,11 @@ func Decode(data []byte) (Op, error) {
 		dec := json.NewDecoder(bytes.NewReader(data))
 		dec.DisallowUnknownFields()
 		if err := dec.Decode(fresh.Interface()); err != nil {
-			return nil, problem("bad-edit", "op", "The edit %q cannot be read: %v.", head.Type, err)
+			return nil, problem.New("bad-edit", "op", "The edit %q cannot be read: %v.", head.Type, err)
 		}
 		return fresh.Elem().Interface().(Op), nil
 	}
-	return nil, problem("unknown-edit", "op.type", "There is no edit of the type %q.", head.Type)
+	return nil, problem.New("unknown-edit", "op.type", "There is no edit of the type %q.", head.Type)
 }
 
 // Kind is embedded in every operation and carries the type's name in the JSON form.
@@ -114,14 +130,71 @@ type Kind struct {
 	Type string `json:"type"`
 }
 
-// draft is a document being changed.
+// draft is a document being changed. Its level lines may be shared with others.
 type draft struct {
 	session.Document
-	catalogue Catalogue
+	catalogue     Catalogue
+	clips, points int // that it holds, or has been promised room for
 }
 
-func problem(code, where, format string, args ...any) session.Problem {
-	return session.Problem{Code: code, Where: where, Message: fmt.Sprintf(format, args...)}
+// room promises room for new clips and points, or says that the session would become
+// too large, before any work is done for them.
+func (d *draft) room(clips, points int) error {
+	d.clips += clips
+	d.points += points
+	if d.clips > session.MaxClips {
+		return problem.New("too-many-clips", "clips", "A session holds at most %d clips; this would make it %d.", session.MaxClips, d.clips)
+	}
+	if d.points > session.MaxAllPoints {
+		return problem.New("too-many-points", "points", "A session holds at most %d points on all its level lines; this would make it %d.", session.MaxAllPoints, d.points)
+	}
+	return nil
+}
+
+// add puts a new clip on a track, if there is room, and gives its id.
+func (d *draft) add(t *session.Track, c session.Clip) (string, error) {
+	if err := d.room(1, len(c.Envelope)); err != nil {
+		return "", err
+	}
+	id := d.id("c")
+	t.Clips[id] = c
+	return id, nil
+}
+
+// once leaves of things that are named alike only the last.
+func once[T any, K comparable](all []T, name func(T) K) []T {
+	last := map[K]int{}
+	for i, v := range all {
+		last[name(v)] = i
+	}
+	if len(last) == len(all) {
+		return all
+	}
+	out := make([]T, 0, len(last))
+	for i, v := range all {
+		if last[name(v)] == i {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+func itself(id string) string { return id }
+
+// chosen is an error if nothing was named.
+func chosen[T any](all []T, what string) error {
+	if len(all) == 0 {
+		return problem.New("nothing-chosen", what, "Nothing was chosen for this. Choose something first.")
+	}
+	return nil
+}
+
+// oneOrMany is the name of a step: of one thing its own, of several how many there were.
+func oneOrMany(n int, one, many, what string) string {
+	if n == 1 {
+		return one
+	}
+	return many + " " + count(n, what)
 }
 
 // id names a new thing: a letter for its kind and the document's next number.
@@ -133,7 +206,7 @@ func (d *draft) id(kind string) string {
 func (d *draft) track(id string) (*session.Track, error) {
 	i := d.FindTrack(id)
 	if i < 0 {
-		return nil, problem("unknown-track", "track", "That track is not in the session any more.")
+		return nil, problem.New("unknown-track", "track", "That track is not in the session any more.")
 	}
 	return &d.Tracks[i], nil
 }
@@ -141,7 +214,7 @@ func (d *draft) track(id string) (*session.Track, error) {
 func (d *draft) clip(id string) (*session.Track, session.Clip, error) {
 	i, c, found := d.FindClip(id)
 	if !found {
-		return nil, session.Clip{}, problem("unknown-clip", "clip", "That clip is not in the session any more.")
+		return nil, session.Clip{}, problem.New("unknown-clip", "clip", "That clip is not in the session any more.")
 	}
 	return &d.Tracks[i], c, nil
 }
@@ -149,7 +222,7 @@ func (d *draft) clip(id string) (*session.Track, session.Clip, error) {
 func (d *draft) marker(id string) (session.Marker, error) {
 	m, ok := d.Markers[id]
 	if !ok {
-		return m, problem("unknown-marker", "marker", "That marker is not in the session any more.")
+		return m, problem.New("unknown-marker", "marker", "That marker is not in the session any more.")
 	}
 	return m, nil
 }
@@ -165,7 +238,7 @@ func (d *draft) bring(id string) (session.Sound, error) {
 			return s, nil
 		}
 	}
-	return session.Sound{}, problem("unknown-sound", "sound", "That sound is not among this show's sounds.")
+	return session.Sound{}, problem.New("unknown-sound", "sound", "That sound is not among this show's sounds.")
 }
 
 func (d *draft) forgetUnusedSounds() {
@@ -175,16 +248,6 @@ func (d *draft) forgetUnusedSounds() {
 			delete(d.Sounds, id)
 		}
 	}
-}
-
-// short cuts a name to what fits into a document.
-func short(name string) string {
-	name = strings.TrimSpace(strings.ToValidUTF8(name, "?"))
-	for utf8.RuneCountInString(name) > 200 {
-		_, size := utf8.DecodeLastRuneInString(name)
-		name = name[:len(name)-size]
-	}
-	return name
 }
 
 // quote is a name as the history writes it.

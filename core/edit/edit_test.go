@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 
@@ -14,6 +15,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/testkit"
 )
@@ -40,7 +42,7 @@ func (d *desk) do(op edit.Op) {
 func (d *desk) refuse(code string, op edit.Op) {
 	d.t.Helper()
 	_, _, err := edit.Apply(d.doc, op, library.Catalogue)
-	var p session.Problem
+	var p problem.Problem
 	require.ErrorAs(d.t, err, &p)
 	assert.Equal(d.t, code, p.Code)
 }
@@ -68,7 +70,7 @@ func TestTracksStandInTheOrderOfTheirParts(t *testing.T) {
 		names = append(names, tr.Name)
 	}
 	assert.Equal(t, []string{"Presenter", "Voice 1", "Music 1", "Effects 1"}, names)
-	d.do(edit.MoveTrack{Track: "t1", Index: 99})
+	d.do(edit.MoveTracks{Tracks: []string{"t1"}})
 	assert.Equal(t, "t1", d.doc.Tracks[3].ID)
 	d.refuse("bad-part", edit.AddTrack{Part: "drums"})
 }
@@ -94,24 +96,29 @@ func TestMovingKeepsDistancesWhenAGroupMeetsTheBeginning(t *testing.T) {
 	assert.Equal(t, "Move 2 clips", d.name)
 }
 
+// trim is an edit of one end of the clip c3.
+func trim(edge string, at audio.Frames) edit.TrimClips {
+	return edit.TrimClips{Trims: []edit.Trim{{Clip: "c3", Edge: edge, At: at}}}
+}
+
 func TestTrimmingLosesNothingAndStaysWithinTheSound(t *testing.T) {
 	d := newDesk(t)
-	d.do(edit.TrimClip{Clip: "c3", Edge: "start", At: 9000})
-	d.do(edit.TrimClip{Clip: "c3", Edge: "end", At: 20000})
+	d.do(trim("start", 9000))
+	d.do(trim("end", 20000))
 	c := d.clip("c3")
 	assert.Equal(t, []audio.Frames{9000, 4000, 11000}, []audio.Frames{c.Start, c.Offset, c.Length})
-	d.do(edit.TrimClip{Clip: "c3", Edge: "start", At: -50000})
-	d.do(edit.TrimClip{Clip: "c3", Edge: "end", At: 1e9})
+	d.do(trim("start", -50000))
+	d.do(trim("end", 1e9))
 	c = d.clip("c3")
 	assert.Equal(t, []audio.Frames{5000, 0, 20000}, []audio.Frames{c.Start, c.Offset, c.Length})
-	d.do(edit.TrimClip{Clip: "c3", Edge: "start", At: 1e9})
+	d.do(trim("start", 1e9))
 	assert.Equal(t, edit.Shortest, d.clip("c3").Length)
-	d.refuse("bad-edit", edit.TrimClip{Clip: "c3", Edge: "middle"})
+	d.refuse("bad-edit", trim("middle", 0))
 }
 
 func TestSplittingKeepsBothHalvesAndTheFadeThatTheCutGoesThrough(t *testing.T) {
 	d := newDesk(t)
-	d.do(edit.SetFades{Clip: "c3", In: &edit.NewFade{Length: 8000, Shape: session.Smooth}})
+	d.do(edit.SetFades{Fades: []edit.ClipFades{{Clip: "c3", In: &edit.NewFade{Length: 8000, Shape: session.Smooth}}}})
 	d.do(edit.SplitClips{Clips: []string{"c3"}, At: 10000})
 	left, right := d.clip("c3"), d.clip("c4")
 	assert.Equal(t, session.Fade{Length: 8000, Shape: session.Smooth}, left.FadeIn)
@@ -134,34 +141,190 @@ func TestRemovingCanCloseTheGapOnItsTrackAlone(t *testing.T) {
 func TestPointsCanBeAddedMovedBetweenTheirNeighboursAndRemoved(t *testing.T) {
 	d := newDesk(t)
 	line := edit.Line{Clip: "c3"}
-	for _, at := range []audio.Frames{1000, 9000, 5000} {
-		d.do(edit.AddPoint{Line: line, At: at, Level: -10})
+	add := func(at audio.Frames, level audio.DB) edit.AddPoints {
+		return edit.AddPoints{Points: []edit.NewPoint{{Line: line, At: at, Level: level}}}
 	}
-	d.do(edit.MovePoint{Line: line, Index: 1, At: 20000, Level: 99})
+	for _, at := range []audio.Frames{1000, 9000, 5000} {
+		d.do(add(at, -10))
+	}
+	d.do(edit.MovePoints{Moves: []edit.PointMove{{Line: line, From: 5000, At: 20000, Level: 99}}})
 	assert.Equal(t, []session.Point{{At: 1000, Level: -10}, {At: 8999, Level: 12}, {At: 9000, Level: -10}}, d.clip("c3").Envelope)
-	d.do(edit.AddPoint{Line: line, At: 1000, Level: -200})
+	d.do(add(1000, -200))
 	assert.Equal(t, session.Point{At: 1000, Level: audio.Silence}, d.clip("c3").Envelope[0])
-	d.do(edit.RemovePoints{Line: line, Indices: []int{0, 2}})
-	assert.Len(t, d.clip("c3").Envelope, 1)
-	d.refuse("unknown-point", edit.MovePoint{Line: line, Index: 1})
-	d.refuse("unknown-point", edit.RemovePoints{Line: line, Indices: []int{7}})
-	d.do(edit.AddPoint{Line: edit.Line{Track: "t2"}, At: 10, Level: -3})
+	d.do(edit.RemovePoints{Points: []edit.PointAt{{Line: line, At: 1000}, {Line: line, At: 9000}}})
+	assert.Equal(t, []session.Point{{At: 8999, Level: 12}}, d.clip("c3").Envelope)
+	d.do(edit.AddPoints{Points: []edit.NewPoint{{Line: edit.Line{Track: "t2"}, At: 10, Level: -3}}})
 	assert.Len(t, d.doc.Tracks[1].Envelope, 1)
-	d.refuse("unknown-track", edit.AddPoint{})
+	d.refuse("unknown-track", edit.AddPoints{Points: []edit.NewPoint{{}}})
+}
+
+func TestAnEditThatIsSentAgainMeetsNothingElse(t *testing.T) {
+	d := newDesk(t)
+	line := edit.Line{Clip: "c3"}
+	d.do(edit.AddPoints{Points: []edit.NewPoint{{Line: line, At: 1000}, {Line: line, At: 2000}, {Line: line, At: 3000}}})
+	remove := edit.RemovePoints{Points: []edit.PointAt{{Line: line, At: 1000}}}
+	d.do(remove)
+	d.refuse("unknown-point", remove)
+	move := edit.MovePoints{Moves: []edit.PointMove{{Line: line, From: 2000, At: 2500, Level: -6}}}
+	d.do(move)
+	d.refuse("unknown-point", move)
+	assert.Equal(t, []session.Point{{At: 2500, Level: -6}, {At: 3000}}, d.clip("c3").Envelope)
+	d.refuse("unknown-point", edit.RemovePoints{Points: []edit.PointAt{{Line: line, At: 2500}, {Line: line, At: 9}}})
+	assert.Len(t, d.clip("c3").Envelope, 2, "where one of several is not there, none is removed")
+}
+
+func TestPointsThatMoveTogetherKeepTheirOrder(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		doc := session.New()
+		doc.Tracks = []session.Track{{ID: "t1", Name: "A", Part: session.Music, Clips: map[string]session.Clip{}}}
+		at := audio.Frames(rapid.IntRange(0, 3).Draw(t, "first"))
+		var points []session.Point
+		for range rapid.IntRange(1, 8).Draw(t, "points") {
+			points = append(points, session.Point{At: at})
+			at += audio.Frames(rapid.IntRange(1, 5).Draw(t, "gap"))
+		}
+		doc.Tracks[0].Envelope = points
+		op := edit.MovePoints{}
+		moved := map[audio.Frames]bool{}
+		for _, p := range points {
+			if rapid.Bool().Draw(t, "moved") {
+				moved[p.At] = true
+				op.Moves = append(op.Moves, edit.PointMove{Line: edit.Line{Track: "t1"}, From: p.At, Level: -1, At: audio.Frames(rapid.IntRange(-20, 60).Draw(t, "at"))})
+			}
+		}
+		if len(op.Moves) == 0 {
+			t.Skip("none")
+		}
+		next, _, err := edit.Apply(doc, op, nil) // which refuses points that are out of order
+		if err != nil {
+			t.Fatalf("%v", err)
+		}
+		for i, p := range next.Tracks[0].Envelope {
+			if still := points[i]; !moved[still.At] && p != still {
+				t.Fatalf("the point at %d was not named and went to %d", still.At, p.At)
+			} else if moved[still.At] && p.Level != -1 {
+				t.Fatalf("the point at %d changed its place among the others", still.At)
+			}
+		}
+	})
+}
+
+func TestWhatIsNamedTwiceCountsOnceAsItIsNamedLast(t *testing.T) {
+	d := newDesk(t)
+	low, high := audio.DB(-9), audio.DB(3)
+	d.do(edit.CopyClips{Clips: []string{"c3", "c3", "c3"}, Start: 30000})
+	require.Len(t, d.doc.Tracks[0].Clips, 2)
+	d.do(edit.SetClips{Clips: []edit.ClipChange{{Clip: "c3", Gain: &low}, {Clip: "c3", Gain: &high}}})
+	assert.Equal(t, high, d.clip("c3").Gain)
+	assert.Equal(t, "Gain of “Link” to +3.0 dB", d.name)
+	d.do(edit.SplitClips{Clips: []string{"c3", "c3"}, At: 6000})
+	require.Len(t, d.doc.Tracks[0].Clips, 3)
+	d.do(edit.RemoveClips{Clips: []string{"c3", "c3"}, Close: true})
+	assert.Equal(t, audio.Frames(5000), d.clip("c5").Start, "the gap is closed once")
+	d.do(edit.RemoveTracks{Tracks: []string{"t2", "t2"}})
+	assert.Len(t, d.doc.Tracks, 1)
+}
+
+func TestSeveralAreOneStepAndAllOrNone(t *testing.T) {
+	d := newDesk(t)
+	d.do(edit.CopyClips{Clips: []string{"c3"}, Start: 30000})
+	quiet, mute := audio.DB(-6), true
+	in := &edit.NewFade{Length: 480, Shape: session.Linear}
+	for _, c := range []struct {
+		op   edit.Op
+		want string
+	}{
+		{edit.SetClips{Clips: []edit.ClipChange{{Clip: "c3", Gain: &quiet}, {Clip: "c4", Gain: &quiet}}}, "Gain of 2 clips"},
+		{edit.SetFades{Fades: []edit.ClipFades{{Clip: "c3", In: in}, {Clip: "c4", Out: in}}}, "Fades of 2 clips"},
+		{edit.TrimClips{Trims: []edit.Trim{{Clip: "c3", Edge: "start", At: 5100}, {Clip: "c4", Edge: "start", At: 31000}}}, "Trim 2 clips"},
+		{edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Mute: &mute}, {Track: "t2", Mute: &mute}}}, "Mute 2 tracks"},
+		{edit.AddPoints{Points: []edit.NewPoint{{Line: edit.Line{Clip: "c3"}, At: 9000}, {Line: edit.Line{Track: "t2"}, At: 9000}}}, "Add 2 points"},
+		{edit.MoveTracks{Tracks: []string{"t2"}, Before: "t1"}, "Move the track “Music 1”"},
+		{edit.RemovePoints{Points: []edit.PointAt{{Line: edit.Line{Clip: "c3"}, At: 9000}, {Line: edit.Line{Track: "t2"}, At: 9000}}}, "Remove 2 points"},
+	} {
+		d.do(c.op)
+		assert.Equal(t, c.want, d.name)
+	}
+	before := string(d.doc.JSON())
+	d.refuse("unknown-clip", edit.SetClips{Clips: []edit.ClipChange{{Clip: "c3", Gain: &quiet}, {Clip: "c99", Gain: &quiet}}})
+	d.refuse("unknown-track", edit.RemoveTracks{Tracks: []string{"t1", "t99"}})
+	d.refuse("nothing-chosen", edit.MoveClips{})
+	assert.Equal(t, before, string(d.doc.JSON()))
+}
+
+func TestAnIDIsNeverUsedAgainWhereItOnceWas(t *testing.T) {
+	d := newDesk(t)
+	next, _, err := edit.ApplyFrom(d.doc, 40, edit.AddTrack{Part: session.Voice}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "t40", next.Tracks[1].ID)
+	assert.Equal(t, 41, next.Next)
+	mute := true
+	next, _, err = edit.ApplyFrom(d.doc, 40, edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Mute: &mute}}}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, d.doc.Next, next.Next, "what names nothing new leaves the number alone")
+}
+
+// crowded has n clips with as many points each on one track.
+func crowded(n, points int) session.Document {
+	d := session.New()
+	d.Sounds[testkit.ID(0)] = session.Sound{Channels: 1, Length: 20000}
+	line := make([]session.Point, points)
+	for i := range line {
+		line[i].At = audio.Frames(i)
+	}
+	d.Tracks = []session.Track{{ID: "t1", Name: "A", Part: session.Voice, Clips: map[string]session.Clip{}}}
+	for i := range n {
+		d.Tracks[0].Clips[fmt.Sprintf("c%d", i+2)] = session.Clip{
+			Name: "Clip", Sound: testkit.ID(0), Length: 100, Envelope: line,
+			FadeIn: session.Fade{Shape: session.Linear}, FadeOut: session.Fade{Shape: session.Linear},
+		}
+	}
+	d.Next = n + 2
+	return d.Clone()
+}
+
+func TestAnEditThatWouldMakeTheSessionTooLargeIsRefusedBeforeItIsDone(t *testing.T) {
+	doc := crowded(150, 1000)
+	all := doc.Tracks[0].ClipsInOrder()
+	var p problem.Problem
+	allocated := testing.AllocsPerRun(1, func() {
+		_, _, err := edit.Apply(doc, edit.CopyClips{Clips: all, Start: 0}, nil)
+		require.ErrorAs(t, err, &p)
+	})
+	assert.Equal(t, "too-many-points", p.Code)
+	assert.Contains(t, p.Message, "200000 points")
+	assert.Less(t, allocated, 5000.0)
+	one := slices.Repeat([]string{"c2"}, 4900)
+	next, _, err := edit.Apply(doc, edit.CopyClips{Clips: one}, nil)
+	require.NoError(t, err)
+	assert.Len(t, next.Tracks[0].Clips, 151)
+	doc = crowded(4990, 0)
+	_, _, err = edit.Apply(doc, edit.CopyClips{Clips: doc.Tracks[0].ClipsInOrder()}, nil)
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "too-many-clips", p.Code)
+	full := session.New()
+	for i := range session.MaxMarkers {
+		full.Markers[fmt.Sprintf("m%d", i)] = session.Marker{Name: "Here"}
+	}
+	_, _, err = edit.Apply(full, edit.AddMarker{}, nil)
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "too-many-markers", p.Code)
 }
 
 func TestSettingChangesOnlyWhatIsGivenAndNamesTheStep(t *testing.T) {
 	d := newDesk(t)
 	fader, pan, mute, name, gain := audio.DB(-200), 3.0, true, "  Anna, take 3 ", audio.DB(-3)
+	track := func(c edit.TrackChange) edit.Op { return edit.SetTracks{Tracks: []edit.TrackChange{c}} }
+	clip := func(c edit.ClipChange) edit.Op { return edit.SetClips{Clips: []edit.ClipChange{c}} }
 	for _, c := range []struct {
 		op   edit.Op
 		want string
 	}{
-		{edit.SetTrack{Track: "t1", Fader: &fader}, "Fader of “Presenter” to silence"},
-		{edit.SetTrack{Track: "t1", Pan: &pan}, "Pan “Presenter”"},
-		{edit.SetTrack{Track: "t1", Mute: &mute}, "Mute “Presenter”"},
-		{edit.SetClip{Clip: "c3", Name: &name}, "Rename “Link” to “Anna, take 3”"},
-		{edit.SetClip{Clip: "c3", Gain: &gain}, "Gain of “Anna, take 3” to −3.0 dB"},
+		{track(edit.TrackChange{Track: "t1", Fader: &fader}), "Fader of “Presenter” to silence"},
+		{track(edit.TrackChange{Track: "t1", Pan: &pan}), "Pan “Presenter”"},
+		{track(edit.TrackChange{Track: "t1", Mute: &mute}), "Mute “Presenter”"},
+		{clip(edit.ClipChange{Clip: "c3", Name: &name}), "Rename “Link” to “Anna, take 3”"},
+		{clip(edit.ClipChange{Clip: "c3", Gain: &gain}), "Gain of “Anna, take 3” to −3.0 dB"},
 		{edit.AddMarker{At: audio.Second}, "Add “Marker 1” at 0:01.00"},
 		{edit.SetTarget{Target: "radio-europe"}, "Aim at European radio and television"},
 	} {
@@ -171,7 +334,12 @@ func TestSettingChangesOnlyWhatIsGivenAndNamesTheStep(t *testing.T) {
 	tr := d.doc.Tracks[0]
 	assert.Equal(t, []any{audio.Silence, 1.0, true, false, "Presenter"}, []any{tr.Fader, tr.Pan, tr.Mute, tr.Solo, tr.Name})
 	d.refuse("unknown-target", edit.SetTarget{Target: "loud"})
-	d.refuse("unknown-clip", edit.SetClip{Clip: "c99"})
+	d.refuse("unknown-clip", clip(edit.ClipChange{Clip: "c99"}))
+	for _, blank := range []string{"", " \t\u00a0", "\u200b"} {
+		d.refuse("bad-name", clip(edit.ClipChange{Clip: "c3", Name: &blank}))
+		d.refuse("bad-name", track(edit.TrackChange{Track: "t1", Name: &blank}))
+		d.refuse("bad-name", edit.SetMarkers{Markers: []edit.MarkerChange{{Marker: "m4", Name: &blank}}})
+	}
 }
 
 func TestEveryOperationHasItsOwnTypeAndIsDecodedByIt(t *testing.T) {
@@ -185,9 +353,9 @@ func TestEveryOperationHasItsOwnTypeAndIsDecodedByIt(t *testing.T) {
 		assert.Equal(t, reflect.TypeOf(op), reflect.TypeOf(got))
 	}
 	assert.True(t, seen["insert-clip"])
-	for text, code := range map[string]string{`{"type":"explode"}`: "unknown-edit", `{`: "bad-edit", `{"type":"add-point","colour":1}`: "bad-edit"} {
+	for text, code := range map[string]string{`{"type":"explode"}`: "unknown-edit", `{`: "bad-edit", `{"type":"add-points","colour":1}`: "bad-edit"} {
 		_, err := edit.Decode([]byte(text))
-		var p session.Problem
+		var p problem.Problem
 		require.True(t, errors.As(err, &p))
 		assert.Equal(t, code, p.Code)
 	}
@@ -198,16 +366,23 @@ func anyOp(t *rapid.T, d session.Document) edit.Op {
 	op := rapid.SampledFrom(edit.Ops()).Draw(t, "op")
 	v := reflect.New(reflect.TypeOf(op)).Elem()
 	var tracks, clips []string
+	times := []int64{0}
 	for _, tr := range d.Tracks {
 		tracks = append(tracks, tr.ID)
 		clips = append(clips, tr.ClipsInOrder()...)
+		for _, c := range tr.Clips {
+			for _, p := range c.Envelope {
+				times = append(times, int64(p.At))
+			}
+		}
 	}
+	slices.Sort(times)
 	pick := func(from []string) string { return rapid.SampledFrom(append(from, "x9")).Draw(t, "id") }
-	fill(t, v, func(field string) string {
+	fill(t, v, times, func(field string) string {
 		switch field {
 		case "Clip", "Clips":
 			return pick(clips)
-		case "Track":
+		case "Track", "Tracks", "Before":
 			return pick(tracks)
 		case "Sound", "With", "Instead":
 			return testkit.ID(rapid.IntRange(0, 4).Draw(t, "sound"))
@@ -223,26 +398,27 @@ func anyOp(t *rapid.T, d session.Document) edit.Op {
 	return v.Interface().(edit.Op)
 }
 
-// fill gives every field of a struct a random value; texts come from the function, by the field's name.
-func fill(t *rapid.T, v reflect.Value, text func(field string) string) {
+// fill gives every field of a struct a random value; texts come from the function, by the
+// field's name, and times are often those of points.
+func fill(t *rapid.T, v reflect.Value, times []int64, text func(field string) string) {
 	for i := range v.NumField() {
-		setField(t, v.Type().Field(i).Name, v.Field(i), text)
+		setField(t, v.Type().Field(i).Name, v.Field(i), times, text)
 	}
 }
 
-func setField(t *rapid.T, name string, f reflect.Value, text func(string) string) {
+func setField(t *rapid.T, name string, f reflect.Value, times []int64, text func(string) string) {
 	switch f.Kind() {
 	case reflect.Struct:
-		fill(t, f, text)
+		fill(t, f, times, text)
 	case reflect.Pointer:
 		if rapid.Bool().Draw(t, "given") {
 			f.Set(reflect.New(f.Type().Elem()))
-			setField(t, name, f.Elem(), text)
+			setField(t, name, f.Elem(), times, text)
 		}
 	case reflect.Slice:
 		f.Set(reflect.MakeSlice(f.Type(), rapid.IntRange(0, 3).Draw(t, "count"), 3))
 		for i := range f.Len() {
-			setField(t, name, f.Index(i), text)
+			setField(t, name, f.Index(i), times, text)
 		}
 	case reflect.String:
 		f.SetString(text(name))
@@ -251,7 +427,7 @@ func setField(t *rapid.T, name string, f reflect.Value, text func(string) string
 	case reflect.Float64:
 		f.SetFloat(rapid.Float64().Draw(t, name))
 	case reflect.Int, reflect.Int64:
-		f.SetInt(rapid.OneOf(rapid.Int64Range(-10, 80000), rapid.Int64()).Draw(t, name))
+		f.SetInt(rapid.OneOf(rapid.SampledFrom(times), rapid.Int64Range(-10, 80000), rapid.Int64()).Draw(t, name))
 	}
 }
 
@@ -266,7 +442,7 @@ func TestNoRowOfEditsMakesAnInvalidDocument(t *testing.T) {
 				t.Fatalf("%T changed the document it was given", op)
 			}
 			if err != nil {
-				var p session.Problem
+				var p problem.Problem
 				if !errors.As(err, &p) {
 					t.Fatalf("%T: %v is no problem with a code", op, err)
 				}

@@ -1,10 +1,11 @@
 package edit
 
 import (
+	"cmp"
 	"slices"
-	"sort"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
@@ -15,111 +16,208 @@ type Line struct {
 	Track string `json:"track,omitempty"`
 }
 
-// line is where the points of a level line are kept, and what they belong to.
-type line struct {
-	points []session.Point
-	name   string
-	store  func([]session.Point)
+// PointAt names a point by its time. No two points of a line stand at one time.
+type PointAt struct {
+	Line
+	At audio.Frames `json:"at"`
 }
 
-func (d *draft) line(l Line) (line, error) {
+// NewPoint is a point as it is asked for.
+type NewPoint struct {
+	Line
+	At    audio.Frames `json:"at"`
+	Level audio.DB     `json:"level" doc:"dB, held between -120 (silence) and 12"`
+}
+
+// PointMove gives a point another time and level.
+type PointMove struct {
+	Line
+	From  audio.Frames `json:"from" doc:"Where it stands"`
+	At    audio.Frames `json:"at" doc:"Held between the neighbours that do not move with it"`
+	Level audio.DB     `json:"level" doc:"dB, held between -120 (silence) and 12"`
+}
+
+// line gives the points of a level line, which may be shared with other documents, what
+// they belong to, and how a new list of them is stored.
+func (d *draft) line(l Line) (points []session.Point, name string, store func([]session.Point), err error) {
 	if l.Clip != "" {
 		t, c, err := d.clip(l.Clip)
 		if err != nil {
-			return line{}, err
+			return nil, "", nil, err
 		}
-		return line{c.Envelope, c.Name, func(p []session.Point) {
+		return c.Envelope, c.Name, func(p []session.Point) {
 			c.Envelope = p
 			t.Clips[l.Clip] = c
-		}}, nil
+		}, nil
 	}
 	t, err := d.track(l.Track)
 	if err != nil {
-		return line{}, err
+		return nil, "", nil, err
 	}
-	return line{t.Envelope, t.Name, func(p []session.Point) { t.Envelope = p }}, nil
+	return t.Envelope, t.Name, func(p []session.Point) { t.Envelope = p }, nil
 }
 
-// AddPoint puts a point on a level line. Where one stands at that very time, it takes the level.
-type AddPoint struct {
+func find(points []session.Point, at audio.Frames) (int, bool) {
+	return slices.BinarySearchFunc(points, at, func(p session.Point, at audio.Frames) int { return cmp.Compare(p.At, at) })
+}
+
+// existing is the index of a point that must be there.
+func existing(points []session.Point, at audio.Frames) (int, error) {
+	i, there := find(points, at)
+	if !there {
+		return 0, problem.New("unknown-point", "at", "That point is not on the level line any more.")
+	}
+	return i, nil
+}
+
+// eachLine groups points by their lines, in the order in which the lines are first named.
+func eachLine[T any](all []T, lineOf func(T) Line, do func(Line, []T) error) error {
+	groups := map[Line][]T{}
+	var order []Line
+	for _, v := range all {
+		l := lineOf(v)
+		if _, seen := groups[l]; !seen {
+			order = append(order, l)
+		}
+		groups[l] = append(groups[l], v)
+	}
+	for _, l := range order {
+		if err := do(l, groups[l]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// AddPoints puts points on level lines. Where one stands at that very time, it takes the level.
+type AddPoints struct {
 	Kind
-	Line
-	At    audio.Frames `json:"at"`
-	Level audio.DB     `json:"level" doc:"dB, held between -120 (silence) and 12"`
+	Points []NewPoint `json:"points" nullable:"false" minItems:"1" maxItems:"10000"`
 }
 
-func (o AddPoint) apply(d *draft) (string, error) {
-	l, err := d.line(o.Line)
-	if err != nil {
+func (o AddPoints) apply(d *draft) (string, error) {
+	added := once(o.Points, func(p NewPoint) PointAt { return PointAt{p.Line, max(0, p.At)} })
+	if err := chosen(added, "points"); err != nil {
 		return "", err
 	}
-	p := session.Point{At: max(0, o.At), Level: hold(o.Level)}
-	i := sort.Search(len(l.points), func(i int) bool { return l.points[i].At >= p.At })
-	if i < len(l.points) && l.points[i].At == p.At {
-		l.points[i] = p
-		l.store(l.points)
-	} else {
-		l.store(slices.Insert(l.points, i, p))
-	}
-	return "Point on " + quote(l.name) + " at " + levelText(p.Level), nil
-}
-
-// MovePoint gives a point another time and level. It stays between its neighbours.
-type MovePoint struct {
-	Kind
-	Line
-	Index int          `json:"index" minimum:"0"`
-	At    audio.Frames `json:"at"`
-	Level audio.DB     `json:"level" doc:"dB, held between -120 (silence) and 12"`
-}
-
-func (o MovePoint) apply(d *draft) (string, error) {
-	l, err := d.line(o.Line)
-	if err != nil {
+	if err := d.room(0, len(added)); err != nil {
 		return "", err
 	}
-	if o.Index < 0 || o.Index >= len(l.points) {
-		return "", noPoint()
-	}
-	low, high := audio.Frames(0), session.MaxLength
-	if o.Index > 0 {
-		low = l.points[o.Index-1].At + 1
-	}
-	if o.Index+1 < len(l.points) {
-		high = l.points[o.Index+1].At - 1
-	}
-	p := session.Point{At: max(low, min(o.At, high)), Level: hold(o.Level)}
-	l.points[o.Index] = p
-	l.store(l.points)
-	return "Level of " + quote(l.name) + " to " + levelText(p.Level), nil
+	var name string
+	err := eachLine(added, func(p NewPoint) Line { return p.Line }, func(l Line, added []NewPoint) error {
+		points, owner, store, err := d.line(l)
+		if err != nil {
+			return err
+		}
+		byTime := map[audio.Frames]audio.DB{}
+		for _, p := range points {
+			byTime[p.At] = p.Level
+		}
+		for _, p := range added {
+			byTime[max(0, p.At)] = hold(p.Level)
+			name = "Point on " + quote(owner) + " at " + levelText(hold(p.Level))
+		}
+		store(inOrder(byTime))
+		return nil
+	})
+	return oneOrMany(len(added), name, "Add", "point"), err
 }
 
-func noPoint() session.Problem {
-	return problem("unknown-point", "index", "That point is not on the level line any more.")
+func inOrder(byTime map[audio.Frames]audio.DB) []session.Point {
+	out := make([]session.Point, 0, len(byTime))
+	for at, level := range byTime {
+		out = append(out, session.Point{At: at, Level: level})
+	}
+	slices.SortFunc(out, func(a, b session.Point) int { return cmp.Compare(a.At, b.At) })
+	return out
 }
 
-// RemovePoints takes points off a level line.
+// MovePoints gives points other times and levels. Their order stays: none passes
+// another, and those that are not named stay where they are.
+type MovePoints struct {
+	Kind
+	Moves []PointMove `json:"moves" nullable:"false" minItems:"1" maxItems:"10000"`
+}
+
+func (o MovePoints) apply(d *draft) (string, error) {
+	moves := once(o.Moves, func(m PointMove) PointAt { return PointAt{m.Line, m.From} })
+	if err := chosen(moves, "moves"); err != nil {
+		return "", err
+	}
+	var name string
+	err := eachLine(moves, func(m PointMove) Line { return m.Line }, func(l Line, moves []PointMove) error {
+		points, owner, store, err := d.line(l)
+		if err != nil {
+			return err
+		}
+		next := slices.Clone(points)
+		moving := map[int]bool{}
+		for _, m := range moves {
+			i, err := existing(points, m.From)
+			if err != nil {
+				return err
+			}
+			next[i] = session.Point{At: m.At, Level: hold(m.Level)}
+			moving[i] = true
+			name = "Level of " + quote(owner) + " to " + levelText(next[i].Level)
+		}
+		keepOrder(next, moving)
+		store(next)
+		return nil
+	})
+	return oneOrMany(len(moves), name, "Move", "point"), err
+}
+
+// keepOrder brings points that have been moved back between their neighbours: none
+// before the one before it, then none after the one after it. There is room, since they
+// stood there before.
+func keepOrder(points []session.Point, moving map[int]bool) {
+	low := audio.Frames(0)
+	for i := range points {
+		if moving[i] {
+			points[i].At = max(points[i].At, low)
+		}
+		low = points[i].At + 1
+	}
+	high := session.MaxLength
+	for i := len(points) - 1; i >= 0; i-- {
+		if moving[i] {
+			points[i].At = min(points[i].At, high)
+		}
+		high = points[i].At - 1
+	}
+}
+
+// RemovePoints takes points off level lines.
 type RemovePoints struct {
 	Kind
-	Line
-	Indices []int `json:"indices" nullable:"false" minItems:"1" maxItems:"10000"`
+	Points []PointAt `json:"points" nullable:"false" minItems:"1" maxItems:"10000"`
 }
 
 func (o RemovePoints) apply(d *draft) (string, error) {
-	l, err := d.line(o.Line)
-	if err != nil {
+	removed := once(o.Points, func(p PointAt) PointAt { return p })
+	if err := chosen(removed, "points"); err != nil {
 		return "", err
 	}
-	kept := []session.Point{}
-	for i, p := range l.points {
-		if !slices.Contains(o.Indices, i) {
-			kept = append(kept, p)
+	var name string
+	err := eachLine(removed, func(p PointAt) Line { return p.Line }, func(l Line, removed []PointAt) error {
+		points, owner, store, err := d.line(l)
+		if err != nil {
+			return err
 		}
+		gone := map[audio.Frames]bool{}
+		for _, p := range removed {
+			if _, err := existing(points, p.At); err != nil {
+				return err
+			}
+			gone[p.At] = true
+		}
+		store(slices.DeleteFunc(slices.Clone(points), func(p session.Point) bool { return gone[p.At] }))
+		name = "Remove " + count(len(removed), "point") + " from " + quote(owner)
+		return nil
+	})
+	if first := removed[0].Line; slices.ContainsFunc(removed, func(p PointAt) bool { return p.Line != first }) {
+		name = "Remove " + count(len(removed), "point")
 	}
-	gone := len(l.points) - len(kept)
-	if gone == 0 {
-		return "", noPoint()
-	}
-	l.store(kept)
-	return "Remove " + count(gone, "point") + " from " + quote(l.name), nil
+	return name, err
 }

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
@@ -30,7 +31,7 @@ func (o PlaceTake) apply(d *draft) (string, error) {
 		return "", err
 	}
 	if o.Offset < 0 || o.Offset >= sound.Length {
-		return "", problem("clip-outside-sound", "offset", "The recording ends before the place where it should begin.")
+		return "", problem.New("clip-outside-sound", "offset", "The recording ends before the place where it should begin.")
 	}
 	start, length := max(0, o.Start), sound.Length-o.Offset
 	for id, c := range t.Clips {
@@ -38,22 +39,20 @@ func (o PlaceTake) apply(d *draft) (string, error) {
 			delete(t.Clips, id)
 		}
 	}
-	d.clear(t, start, start+length)
-	name := short(o.Name)
+	if err := d.clear(t, start, start+length); err != nil {
+		return "", err
+	}
+	name := session.ShortName(o.Name)
 	if name == "" {
 		name = "Take"
 	}
-	t.Clips[d.id("c")] = session.Clip{
-		Name: name, Sound: o.Sound, Start: start, Offset: o.Offset, Length: length,
-		FadeIn: session.Fade{Shape: session.EqualPower}, FadeOut: session.Fade{Shape: session.EqualPower},
-		Envelope: []session.Point{},
-	}
-	return "Record " + quote(name) + " at " + start.String(), nil
+	_, err = d.add(t, newClip(name, o.Sound, start, o.Offset, length))
+	return "Record " + quote(name) + " at " + start.String(), err
 }
 
 // clear makes a stretch of a track empty: clips are cut at its ends, and what lies
 // between is taken away.
-func (d *draft) clear(t *session.Track, from, to audio.Frames) {
+func (d *draft) clear(t *session.Track, from, to audio.Frames) error {
 	for _, id := range t.ClipsInOrder() {
 		c := t.Clips[id]
 		if c.End() <= from || c.Start >= to {
@@ -66,12 +65,14 @@ func (d *draft) clear(t *session.Track, from, to audio.Frames) {
 		}
 		if c.End() > to {
 			_, right := split(c, to-c.Start)
-			if c.Start < from {
-				id = d.id("c")
+			if c.Start >= from {
+				t.Clips[id] = right
+			} else if _, err := d.add(t, right); err != nil {
+				return err
 			}
-			t.Clips[id] = right
 		}
 	}
+	return nil
 }
 
 // UseSound lets a clip play another sound, such as another take of the same place.
@@ -99,7 +100,7 @@ func (o UseSound) apply(d *draft) (string, error) {
 	if c, err = swapped(c, o.Sound, before, sound); err != nil {
 		return "", err
 	}
-	if name := short(o.Name); name != "" {
+	if name := session.ShortName(o.Name); name != "" {
 		c.Name = name
 	}
 	t.Clips[o.Clip] = c
@@ -117,7 +118,7 @@ type ReplaceSound struct {
 func (o ReplaceSound) apply(d *draft) (string, error) {
 	before, known := d.Sounds[o.Sound]
 	if !known {
-		return "", problem("unknown-sound", "sound", "No clip of this session uses that sound.")
+		return "", problem.New("unknown-sound", "sound", "No clip of this session uses that sound.")
 	}
 	sound, err := d.bring(o.With)
 	if err != nil {
@@ -136,7 +137,7 @@ func (o ReplaceSound) apply(d *draft) (string, error) {
 			changed++
 		}
 	}
-	name := short(o.Name)
+	name := session.ShortName(o.Name)
 	if name == "" {
 		name = "another sound"
 	} else {
@@ -148,7 +149,7 @@ func (o ReplaceSound) apply(d *draft) (string, error) {
 // swapped is a clip with another sound in the place of its own.
 func swapped(c session.Clip, id string, before, after session.Sound) (session.Clip, error) {
 	if c.Offset >= after.Length {
-		return c, problem("too-short", "sound", "The clip %q begins %v into its sound, but the new one is only %v long. Trim the clip first, or choose a longer sound.", c.Name, c.Offset, after.Length)
+		return c, problem.New("too-short", "sound", "The clip %q begins %v into its sound, but the new one is only %v long. Trim the clip first, or choose a longer sound.", c.Name, c.Offset, after.Length)
 	}
 	whole := c.Offset+c.Length == before.Length
 	c.Sound = id

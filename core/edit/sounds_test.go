@@ -93,7 +93,7 @@ func TestAnotherSoundTakesTheClipsPlaceAndKeepsWhatWasDoneToIt(t *testing.T) {
 	d.do(edit.InsertClip{Sound: testkit.ID(2), Part: session.Music, Name: "Part", Offset: 1000, Length: 5000})
 	part := newest(d.doc)
 	gain := audio.DB(-3)
-	d.do(edit.SetClip{Clip: part, Gain: &gain})
+	d.do(edit.SetClips{Clips: []edit.ClipChange{{Clip: part, Gain: &gain}}})
 
 	d.do(edit.UseSound{Clip: part, Sound: testkit.ID(0), Name: "Take 2"})
 	c := d.clip(part)

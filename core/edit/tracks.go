@@ -6,6 +6,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
@@ -31,9 +32,9 @@ var partName = map[session.Part]string{session.Voice: "Voice", session.Music: "M
 
 func (d *draft) addTrack(part session.Part, name string) (*session.Track, error) {
 	if _, ok := rank[part]; !ok {
-		return nil, problem("bad-part", "part", "%q is not a part: a track is voice, music or effect.", part)
+		return nil, problem.New("bad-part", "part", "%q is not a part: a track is voice, music or effect.", part)
 	}
-	if name = short(name); name == "" {
+	if name = session.ShortName(name); name == "" {
 		name = d.freeName(partName[part])
 	}
 	at := len(d.Tracks)
@@ -56,9 +57,8 @@ func (d *draft) freeName(stem string) string {
 	}
 }
 
-// SetTrack changes what is given and leaves the rest.
-type SetTrack struct {
-	Kind
+// TrackChange says what is to change of a track; what is left out stays.
+type TrackChange struct {
 	Track string        `json:"track"`
 	Name  *string       `json:"name,omitempty" maxLength:"200"`
 	Part  *session.Part `json:"part,omitempty" enum:"voice,music,effect"`
@@ -68,38 +68,63 @@ type SetTrack struct {
 	Solo  *bool         `json:"solo,omitempty"`
 }
 
-func (o SetTrack) apply(d *draft) (string, error) {
-	t, err := d.track(o.Track)
-	if err != nil {
+// SetTracks changes tracks.
+type SetTracks struct {
+	Kind
+	Tracks []TrackChange `json:"tracks" nullable:"false" minItems:"1" maxItems:"64"`
+}
+
+func (o SetTracks) apply(d *draft) (string, error) {
+	changes := once(o.Tracks, func(c TrackChange) string { return c.Track })
+	if err := chosen(changes, "tracks"); err != nil {
 		return "", err
 	}
-	old := t.Name
-	name := "Change " + quote(old)
-	if o.Name != nil && short(*o.Name) != "" {
-		t.Name = short(*o.Name)
-		name = "Rename the track " + quote(old) + " to " + quote(t.Name)
+	var name, many string
+	for _, c := range changes {
+		t, err := d.track(c.Track)
+		if err != nil {
+			return "", err
+		}
+		if name, many, err = c.apply(t); err != nil {
+			return "", err
+		}
 	}
-	if o.Part != nil {
-		t.Part = *o.Part
-		name = "Make " + quote(old) + " a track for " + string(t.Part)
+	return oneOrMany(len(changes), name, many, "track"), nil
+}
+
+// apply changes a track and names that: as what happened to it, and to it among others.
+func (c TrackChange) apply(t *session.Track) (name, many string, err error) {
+	old := quote(t.Name)
+	name, many = "Change "+old, "Change"
+	if c.Name != nil {
+		if t.Name, err = session.NewName(*c.Name, "tracks.name"); err != nil {
+			return "", "", err
+		}
+		name, many = "Rename the track "+old+" to "+quote(t.Name), "Rename"
 	}
-	if o.Fader != nil {
-		t.Fader = hold(*o.Fader)
-		name = "Fader of " + quote(old) + " to " + levelText(t.Fader)
+	if c.Part != nil {
+		t.Part = *c.Part
+		name, many = "Make "+old+" a track for "+string(t.Part), "Set the part of"
 	}
-	if o.Pan != nil {
-		t.Pan = max(-1, min(1, *o.Pan))
-		name = "Pan " + quote(old)
+	if c.Fader != nil {
+		t.Fader = hold(*c.Fader)
+		name, many = "Fader of "+old+" to "+levelText(t.Fader), "Faders of"
 	}
-	if o.Mute != nil {
-		t.Mute = *o.Mute
-		name = onOff(t.Mute, "Mute ", "Unmute ") + quote(old)
+	if c.Pan != nil {
+		t.Pan = max(-1, min(1, *c.Pan))
+		name, many = "Pan "+old, "Pan"
 	}
-	if o.Solo != nil {
-		t.Solo = *o.Solo
-		name = onOff(t.Solo, "Solo ", "End the solo of ") + quote(old)
+	if c.Mute != nil {
+		t.Mute = *c.Mute
+		many = onOff(t.Mute, "Mute", "Unmute")
+		name = many + " " + old
 	}
-	return name, nil
+	if c.Solo != nil {
+		t.Solo = *c.Solo
+		many = onOff(t.Solo, "Solo", "End the solo of")
+		name = many + " " + old
+	}
+	return name, many, nil
 }
 
 func onOff(on bool, yes, no string) string {
@@ -112,38 +137,64 @@ func onOff(on bool, yes, no string) string {
 // hold keeps a level within what a fader, a gain or a point can have.
 func hold(l audio.DB) audio.DB { return max(audio.Silence, min(audio.Loudest, l)) }
 
-// MoveTrack puts a track at another place in the order, 0 being the top.
-type MoveTrack struct {
+// MoveTracks puts tracks, in the order in which they stand, before another one.
+type MoveTracks struct {
 	Kind
-	Track string `json:"track"`
-	Index int    `json:"index" minimum:"0"`
+	Tracks []string `json:"tracks" nullable:"false" minItems:"1" maxItems:"64"`
+	Before string   `json:"before,omitempty" doc:"Left out: they become the last ones"`
 }
 
-func (o MoveTrack) apply(d *draft) (string, error) {
-	from := d.FindTrack(o.Track)
-	if from < 0 {
-		return "", problem("unknown-track", "track", "That track is not in the session any more.")
+func (o MoveTracks) apply(d *draft) (string, error) {
+	tracks := once(o.Tracks, itself)
+	if err := chosen(tracks, "tracks"); err != nil {
+		return "", err
 	}
-	t := d.Tracks[from]
-	d.Tracks = slices.Delete(d.Tracks, from, from+1)
-	d.Tracks = slices.Insert(d.Tracks, max(0, min(o.Index, len(d.Tracks))), t)
-	return "Move the track " + quote(t.Name), nil
+	for _, id := range tracks {
+		if _, err := d.track(id); err != nil {
+			return "", err
+		}
+	}
+	if slices.Contains(tracks, o.Before) {
+		return "", problem.New("bad-edit", "op.before", "A track cannot be put before itself.")
+	}
+	moving := func(t session.Track) bool { return slices.Contains(tracks, t.ID) }
+	moved := slices.DeleteFunc(slices.Clone(d.Tracks), func(t session.Track) bool { return !moving(t) })
+	d.Tracks = slices.DeleteFunc(d.Tracks, moving)
+	at := len(d.Tracks)
+	if o.Before != "" {
+		if at = d.FindTrack(o.Before); at < 0 {
+			return "", noTrack()
+		}
+	}
+	d.Tracks = slices.Insert(d.Tracks, at, moved...)
+	return oneOrMany(len(moved), "Move the track "+quote(moved[0].Name), "Move", "track"), nil
 }
 
-// RemoveTrack takes a track away together with its clips.
-type RemoveTrack struct {
+func noTrack() error {
+	return problem.New("unknown-track", "track", "That track is not in the session any more.")
+}
+
+// RemoveTracks takes tracks away together with their clips.
+type RemoveTracks struct {
 	Kind
-	Track string `json:"track"`
+	Tracks []string `json:"tracks" nullable:"false" minItems:"1" maxItems:"64"`
 }
 
-func (o RemoveTrack) apply(d *draft) (string, error) {
-	i := d.FindTrack(o.Track)
-	if i < 0 {
-		return "", problem("unknown-track", "track", "That track is not in the session any more.")
+func (o RemoveTracks) apply(d *draft) (string, error) {
+	tracks := once(o.Tracks, itself)
+	if err := chosen(tracks, "tracks"); err != nil {
+		return "", err
 	}
-	name := d.Tracks[i].Name
-	d.Tracks = slices.Delete(d.Tracks, i, i+1)
-	return "Remove the track " + quote(name), nil
+	var name string
+	for _, id := range tracks {
+		i := d.FindTrack(id)
+		if i < 0 {
+			return "", noTrack()
+		}
+		name = "Remove the track " + quote(d.Tracks[i].Name)
+		d.Tracks = slices.Delete(d.Tracks, i, i+1)
+	}
+	return oneOrMany(len(tracks), name, "Remove", "track"), nil
 }
 
 // AddMarker names a place, or a range if it has a length.
@@ -155,7 +206,10 @@ type AddMarker struct {
 }
 
 func (o AddMarker) apply(d *draft) (string, error) {
-	name := short(o.Name)
+	if len(d.Markers) >= session.MaxMarkers {
+		return "", problem.New("too-many-markers", "markers", "A session holds at most %d markers and ranges.", session.MaxMarkers)
+	}
+	name := session.ShortName(o.Name)
 	if name == "" {
 		name = fmt.Sprintf("Marker %d", len(d.Markers)+1)
 	}
@@ -163,49 +217,72 @@ func (o AddMarker) apply(d *draft) (string, error) {
 	return "Add " + quote(name) + " at " + o.At.String(), nil
 }
 
-// SetMarker changes what is given and leaves the rest.
-type SetMarker struct {
-	Kind
+// MarkerChange says what is to change of a marker; what is left out stays.
+type MarkerChange struct {
 	Marker string        `json:"marker"`
 	At     *audio.Frames `json:"at,omitempty"`
 	Length *audio.Frames `json:"length,omitempty"`
 	Name   *string       `json:"name,omitempty" maxLength:"200"`
 }
 
-func (o SetMarker) apply(d *draft) (string, error) {
-	m, err := d.marker(o.Marker)
-	if err != nil {
-		return "", err
-	}
-	name := "Change " + quote(m.Name)
-	if o.Name != nil && short(*o.Name) != "" {
-		name = "Rename " + quote(m.Name) + " to " + quote(short(*o.Name))
-		m.Name = short(*o.Name)
-	}
-	if o.At != nil {
-		m.At = max(0, *o.At)
-		name = "Move " + quote(m.Name) + " to " + m.At.String()
-	}
-	if o.Length != nil {
-		m.Length = max(0, *o.Length)
-	}
-	d.Markers[o.Marker] = m
-	return name, nil
-}
-
-// RemoveMarker takes a marker or a range away; the sound stays as it is.
-type RemoveMarker struct {
+// SetMarkers changes markers and ranges.
+type SetMarkers struct {
 	Kind
-	Marker string `json:"marker"`
+	Markers []MarkerChange `json:"markers" nullable:"false" minItems:"1" maxItems:"2000"`
 }
 
-func (o RemoveMarker) apply(d *draft) (string, error) {
-	m, err := d.marker(o.Marker)
-	if err != nil {
+func (o SetMarkers) apply(d *draft) (string, error) {
+	changes := once(o.Markers, func(c MarkerChange) string { return c.Marker })
+	if err := chosen(changes, "markers"); err != nil {
 		return "", err
 	}
-	delete(d.Markers, o.Marker)
-	return "Remove " + quote(m.Name), nil
+	var name string
+	for _, c := range changes {
+		m, err := d.marker(c.Marker)
+		if err != nil {
+			return "", err
+		}
+		name = "Change " + quote(m.Name)
+		if c.Name != nil {
+			old := m.Name
+			if m.Name, err = session.NewName(*c.Name, "markers.name"); err != nil {
+				return "", err
+			}
+			name = "Rename " + quote(old) + " to " + quote(m.Name)
+		}
+		if c.At != nil {
+			m.At = max(0, *c.At)
+			name = "Move " + quote(m.Name) + " to " + m.At.String()
+		}
+		if c.Length != nil {
+			m.Length = max(0, *c.Length)
+		}
+		d.Markers[c.Marker] = m
+	}
+	return oneOrMany(len(changes), name, "Change", "marker"), nil
+}
+
+// RemoveMarkers takes markers and ranges away; the sound stays as it is.
+type RemoveMarkers struct {
+	Kind
+	Markers []string `json:"markers" nullable:"false" minItems:"1" maxItems:"2000"`
+}
+
+func (o RemoveMarkers) apply(d *draft) (string, error) {
+	markers := once(o.Markers, itself)
+	if err := chosen(markers, "markers"); err != nil {
+		return "", err
+	}
+	var name string
+	for _, id := range markers {
+		m, err := d.marker(id)
+		if err != nil {
+			return "", err
+		}
+		delete(d.Markers, id)
+		name = "Remove " + quote(m.Name)
+	}
+	return oneOrMany(len(markers), name, "Remove", "marker"), nil
 }
 
 // SetTarget chooses what the mix is to be delivered at.
@@ -217,7 +294,7 @@ type SetTarget struct {
 func (o SetTarget) apply(d *draft) (string, error) {
 	t, ok := loudness.FindTarget(o.Target)
 	if !ok {
-		return "", problem("unknown-target", "target", "There is no delivery target called %q.", o.Target)
+		return "", problem.New("unknown-target", "target", "There is no delivery target called %q.", o.Target)
 	}
 	d.Target = o.Target
 	return "Aim at " + t.Name, nil

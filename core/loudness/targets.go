@@ -1,5 +1,13 @@
 package loudness
 
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"ruvel/core/audio"
+)
+
 // Target is a loudness that a mix is delivered at.
 type Target struct {
 	Key        string  `json:"key"`
@@ -29,4 +37,35 @@ func FindTarget(key string) (Target, bool) {
 		}
 	}
 	return Target{}, false
+}
+
+// Verdict is how a measured mix stands to a target.
+type Verdict struct {
+	Meets bool    `json:"meets"`
+	Loud  float64 `json:"loud" doc:"LU above the target, or below it if negative; 0 within the tolerance or if it is silent"`
+	Over  float64 `json:"over" doc:"dB by which the true peak is above the ceiling, or 0"`
+	Text  string  `json:"text" doc:"In words"`
+}
+
+// Judge holds what was measured of a mix against the target. Silence is neither loud nor quiet.
+func (t Target) Judge(r Result) Verdict {
+	var v Verdict
+	var wrong []string
+	if by := r.Integrated - t.Integrated; r.Integrated > float64(audio.Silence) && math.Abs(by) > t.Tolerance {
+		v.Loud = by
+		word := "loud"
+		if by < 0 {
+			word = "quiet"
+		}
+		wrong = append(wrong, fmt.Sprintf("%.1f LU too %s", math.Abs(by), word))
+	}
+	if over := r.TruePeak - t.TruePeak; over > 0 {
+		v.Over = over
+		wrong = append(wrong, strings.ReplaceAll(fmt.Sprintf("peak above %.1f dBTP", t.TruePeak), "-", "−"))
+	}
+	v.Meets, v.Text = len(wrong) == 0, "meets the target"
+	if !v.Meets {
+		v.Text = strings.Join(wrong, ", ")
+	}
+	return v
 }

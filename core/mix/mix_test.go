@@ -25,12 +25,14 @@ type failer interface {
 }
 
 func render(t failer, doc session.Document, from, to audio.Frames) audio.PCM {
-	plan, err := mix.Compile(doc, library.Sounds)
+	plan, err := mix.Compile(doc, library.Sounds, nil)
 	if err != nil {
 		t.Fatalf("compile: %v", err)
 	}
 	out := audio.NewPCM(2, to-from)
-	mix.NewRenderer(plan).Render(out, from)
+	if err := mix.NewRenderer(plan).Render(out, from); err != nil {
+		t.Fatalf("render: %v", err)
+	}
 	return out
 }
 
@@ -65,11 +67,7 @@ func renderOne(t *testing.T, pcm audio.PCM, change func(*session.Track, *session
 	t.Helper()
 	doc, sounds := one(pcm, change)
 	require.NoError(t, doc.Validate())
-	plan, err := mix.Compile(doc, sounds)
-	require.NoError(t, err)
-	out := audio.NewPCM(2, plan.Length())
-	mix.NewRenderer(plan).Render(out, 0)
-	return out
+	return renderAll(t, doc, sounds, doc.Length())
 }
 
 func TestAMonoVoiceSitsInTheMiddleThreeDBDown(t *testing.T) {
@@ -82,6 +80,99 @@ func TestAMonoVoiceSitsInTheMiddleThreeDBDown(t *testing.T) {
 func TestAStereoSoundAtRestComesOutAsItIs(t *testing.T) {
 	pcm := testkit.Noise(2, 0.5, 9000, 4)
 	assert.Zero(t, testkit.MaxDifference(t, pcm, renderOne(t, pcm, func(*session.Track, *session.Clip) {})))
+}
+
+func TestAStereoClipElsewhereOnTheTrackDoesNotChangeAMonoVoice(t *testing.T) {
+	// Source: the pan laws, constant power for mono: hard on one side a voice keeps its level.
+	voice := testkit.Noise(1, 0.5, 5000, 7)
+	for _, position := range []float64{-1, -0.3, 0, 1} {
+		doc, _ := one(voice, func(tr *session.Track, _ *session.Clip) { tr.Pan = position })
+		music := testkit.Noise(2, 0.5, 3000, 8)
+		sounds := func(id string) (audio.PCM, error) {
+			return map[string]audio.PCM{testkit.ID(0): voice, testkit.ID(1): music}[id], nil
+		}
+		alone := renderAll(t, doc, sounds, 5000)
+		both := doc.Clone()
+		both.Sounds[testkit.ID(1)] = session.Sound{Channels: 2, Length: 3000}
+		both.Tracks[0].Clips["c9"] = session.Clip{
+			Name: "Elsewhere", Sound: testkit.ID(1), Start: 5000, Length: 3000,
+			FadeIn: session.Fade{Shape: session.Linear}, FadeOut: session.Fade{Shape: session.Linear},
+		}
+		equal(t, alone, renderAll(t, both, sounds, 5000), "the voice")
+		if position == -1 {
+			assert.InDelta(t, testkit.RMS(voice[0]), testkit.RMS(alone[0]), 0.001)
+			assert.Zero(t, alone.Slice(0, 5000)[1][100])
+		}
+	}
+}
+
+func renderAll(t *testing.T, doc session.Document, sounds mix.Sounds, length audio.Frames) audio.PCM {
+	t.Helper()
+	plan, err := mix.Compile(doc, sounds, nil)
+	require.NoError(t, err)
+	out := audio.NewPCM(2, length)
+	require.NoError(t, mix.NewRenderer(plan).Render(out, 0))
+	return out
+}
+
+func TestASessionIsTheSumOfItsClips(t *testing.T) {
+	// What one clip is never changes how another sounds, wherever and with what it lies.
+	rapid.Check(t, func(t *rapid.T) {
+		doc := library.Session(t)
+		audible := doc.Audible()
+		sum := audio.NewPCM(2, 100000)
+		for i, tr := range doc.Tracks {
+			for id, c := range tr.Clips {
+				if !audible[i] {
+					continue
+				}
+				alone := doc.Clone()
+				alone.Tracks = []session.Track{alone.Tracks[i]}
+				alone.Tracks[0].Mute, alone.Tracks[0].Solo = false, false
+				alone.Tracks[0].Clips = map[string]session.Clip{id: c}
+				for channel, samples := range render(t, alone, 0, 100000) {
+					for k, v := range samples {
+						sum[channel][k] += v
+					}
+				}
+			}
+		}
+		for channel, samples := range render(t, doc, 0, 100000) {
+			for k, v := range samples {
+				if d := math.Abs(float64(v - sum[channel][k])); d > 1e-5*max(1, math.Abs(float64(v))) {
+					t.Fatalf("frame %d of channel %d is %v, and its clips make %v", k, channel, v, sum[channel][k])
+				}
+			}
+		}
+	})
+}
+
+func TestWhatAPlanCompiledIsUsedAgainAndNothingElse(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		before := library.Session(t)
+		after := before.Clone()
+		if rapid.Bool().Draw(t, "other") {
+			after = library.Session(t) // the same ids, other clips
+		}
+		for id, c := range after.Tracks[0].Clips {
+			c.Gain, c.Envelope = -3, append([]session.Point{}, c.Envelope[:len(c.Envelope)/2]...)
+			after.Tracks[0].Clips[id] = c
+			break
+		}
+		earlier, err := mix.Compile(before, library.Sounds, nil)
+		if err != nil {
+			t.Fatalf("%v", err)
+		}
+		plan, err := mix.Compile(after, library.Sounds, earlier)
+		if err != nil {
+			t.Fatalf("%v", err)
+		}
+		again := audio.NewPCM(2, 100000)
+		if err := mix.NewRenderer(plan).Render(again, 0); err != nil {
+			t.Fatalf("%v", err)
+		}
+		equal(t, render(t, after, 0, 100000), again, "compiled anew")
+	})
 }
 
 func TestGainIsAdditiveInDBThroughTheWholeChain(t *testing.T) {
@@ -203,10 +294,10 @@ func TestPiecesComeInOrderAndEqualOneRender(t *testing.T) {
 	doc, sounds := one(testkit.Noise(2, 0.5, 3*mix.Chunk+777, 8), func(_ *session.Track, c *session.Clip) {
 		c.Envelope = []session.Point{{At: 100, Level: 0}, {At: 3 * mix.Chunk, Level: -40}}
 	})
-	plan, err := mix.Compile(doc, sounds)
+	plan, err := mix.Compile(doc, sounds, nil)
 	require.NoError(t, err)
 	whole := audio.NewPCM(2, plan.Length())
-	mix.NewRenderer(plan).Render(whole, 0)
+	require.NoError(t, mix.NewRenderer(plan).Render(whole, 0))
 	at := audio.Frames(1000)
 	require.NoError(t, plan.Each(context.Background(), 1000, plan.Length(), func(piece audio.PCM) error {
 		equal(t, whole.Slice(at, at+piece.Length()), piece, "piece")
@@ -218,7 +309,7 @@ func TestPiecesComeInOrderAndEqualOneRender(t *testing.T) {
 
 func TestALongRenderStopsWhenItIsCancelledOrItsSinkFails(t *testing.T) {
 	doc, sounds := one(testkit.Noise(1, 0.5, 5*mix.Chunk, 8), func(*session.Track, *session.Clip) {})
-	plan, err := mix.Compile(doc, sounds)
+	plan, err := mix.Compile(doc, sounds, nil)
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(context.Background())
 	err = plan.Each(ctx, 0, plan.Length(), func(audio.PCM) error { cancel(); return nil })
@@ -229,10 +320,10 @@ func TestALongRenderStopsWhenItIsCancelledOrItsSinkFails(t *testing.T) {
 
 func TestARecordingThatIsMissingOrTooShortIsAnError(t *testing.T) {
 	doc, sounds := one(testkit.Constant(1, 1, 100), func(*session.Track, *session.Clip) {})
-	_, err := mix.Compile(doc, func(string) (audio.PCM, error) { return nil, errors.New("gone") })
+	_, err := mix.Compile(doc, func(string) (audio.PCM, error) { return nil, errors.New("gone") }, nil)
 	require.ErrorContains(t, err, "gone")
 	doc.Sounds[testkit.ID(0)] = session.Sound{Channels: 2, Length: 100}
-	_, err = mix.Compile(doc, sounds)
+	_, err = mix.Compile(doc, sounds, nil)
 	require.ErrorContains(t, err, "channels")
 }
 
@@ -307,14 +398,14 @@ func BenchmarkAFurtherPairOfTracks(b *testing.B) {
 		}
 		p, err := mix.Compile(doc, func(id string) (audio.PCM, error) {
 			return map[string]audio.PCM{testkit.ID(0): voice, testkit.ID(1): music}[id], nil
-		})
+		}, nil)
 		require.NoError(b, err)
 		return p
 	}
 	out := audio.NewPCM(2, audio.Second)
 	r := mix.NewRenderer(pair(8))
 	for b.Loop() {
-		r.Render(out, 0)
+		_ = r.Render(out, 0)
 	}
 	b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/audio.Rate/8, "ns/frame/pair")
 }

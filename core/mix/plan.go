@@ -6,16 +6,19 @@ package mix
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/fade"
 	"ruvel/core/pan"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
-// Sounds gives the whole planar samples of a sound by its id. The slices are read only.
+// Sounds gives the whole planar samples of a sound by its id. The slices are read only
+// and stay readable for as long as any plan that was compiled from them is rendered.
 type Sounds func(id string) (audio.PCM, error)
 
 // Plan is a document compiled for rendering. It is immutable and safe for use by many goroutines.
@@ -25,16 +28,18 @@ type Plan struct {
 }
 
 type track struct {
-	clips       []clip // by start
-	longest     audio.Frames
-	channels    int
-	fader       float32
-	left, right float32
-	envelope    envelope.Curve
+	session.Track
+	clips    []clip // by start
+	longest  audio.Frames
+	fader    float32
+	mono     [2]float32 // what pan makes of mono clips: the gains on the left and the right
+	stereo   [2]float32 // and of stereo clips
+	envelope envelope.Curve
 }
 
 type clip struct {
 	session.Clip
+	id       string
 	source   audio.PCM
 	gain     float32
 	envelope envelope.Curve
@@ -42,15 +47,20 @@ type clip struct {
 }
 
 // Compile prepares a valid document. A sound that cannot be had or that is shorter
-// than the document says is an error.
-func Compile(doc session.Document, sounds Sounds) (*Plan, error) {
+// than the document says is an error. What earlier, a plan or nil, has compiled of the
+// same clips and lines is used again.
+func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) {
+	c := compiler{doc.Sounds, sounds, map[string]*track{}, map[string]*clip{}}
+	if earlier != nil {
+		c.remember(earlier)
+	}
 	p := &Plan{length: doc.Length()}
 	audible := doc.Audible()
 	for i, t := range doc.Tracks {
 		if !audible[i] || len(t.Clips) == 0 || t.Fader <= audio.Silence {
 			continue
 		}
-		compiled, err := compileTrack(t, doc.Sounds, sounds)
+		compiled, err := c.track(t)
 		if err != nil {
 			return nil, err
 		}
@@ -59,39 +69,65 @@ func Compile(doc session.Document, sounds Sounds) (*Plan, error) {
 	return p, nil
 }
 
-func compileTrack(t session.Track, facts map[string]session.Sound, sounds Sounds) (track, error) {
-	out := track{channels: channels(t, facts), fader: float32(t.Fader.Gain()), envelope: envelope.New(t.Envelope)}
-	left, right := pan.Balance(t.Pan)
-	if out.channels == 1 {
-		left, right = pan.Mono(t.Pan)
+// compiler knows what an earlier plan has compiled, by id.
+type compiler struct {
+	facts  map[string]session.Sound
+	sounds Sounds
+	tracks map[string]*track
+	clips  map[string]*clip
+}
+
+func (c *compiler) remember(p *Plan) {
+	for i := range p.tracks {
+		t := &p.tracks[i]
+		c.tracks[t.ID] = t
+		for k := range t.clips {
+			c.clips[t.clips[k].id] = &t.clips[k]
+		}
 	}
-	out.left, out.right = float32(left), float32(right)
+}
+
+func (c *compiler) track(t session.Track) (track, error) {
+	out := track{Track: t, fader: float32(t.Fader.Gain())}
+	if old := c.tracks[t.ID]; old != nil && slices.Equal(old.Envelope, t.Envelope) {
+		out.envelope = old.envelope
+	} else {
+		out.envelope = envelope.New(t.Envelope)
+	}
+	left, right := pan.Mono(t.Pan)
+	out.mono = [2]float32{float32(left), float32(right)}
+	left, right = pan.Balance(t.Pan)
+	out.stereo = [2]float32{float32(left), float32(right)}
 	for _, id := range t.ClipsInOrder() {
-		c := t.Clips[id]
-		source, err := sounds(c.Sound)
+		compiled, err := c.clip(id, t.Clips[id])
 		if err != nil {
-			return track{}, fmt.Errorf("sound of the clip %q: %w", c.Name, err)
+			return track{}, err
 		}
-		if source.Length() < c.Offset+c.Length || len(source) != facts[c.Sound].Channels {
-			return track{}, fmt.Errorf("the recording of the clip %q has %d channels and %v; the session expects %d and at least %v",
-				c.Name, len(source), source.Length(), facts[c.Sound].Channels, c.Offset+c.Length)
-		}
-		out.clips = append(out.clips, clip{
-			Clip: c, source: source.Slice(c.Offset, c.Offset+c.Length), gain: float32(c.Gain.Gain()),
-			envelope: envelope.New(c.Envelope), fades: c.FadeIn.Length > 0 || c.FadeOut.Length > 0,
-		})
-		out.longest = max(out.longest, c.Length)
+		out.clips = append(out.clips, compiled)
+		out.longest = max(out.longest, compiled.Length)
 	}
 	return out, nil
 }
 
-// channels is 1 for a track of mono clips alone, else 2.
-func channels(t session.Track, facts map[string]session.Sound) int {
-	n := 1
-	for _, c := range t.Clips {
-		n = max(n, facts[c.Sound].Channels)
+func (c *compiler) clip(id string, of session.Clip) (clip, error) {
+	source, err := c.sounds(of.Sound)
+	if err != nil {
+		return clip{}, fmt.Errorf("sound of the clip %q: %w", of.Name, err)
 	}
-	return n
+	if known := c.facts[of.Sound]; source.Length() < of.Offset+of.Length || len(source) != known.Channels {
+		return clip{}, fmt.Errorf("the recording of the clip %q has %d channels and %v; the session expects %d and at least %v",
+			of.Name, len(source), source.Length(), known.Channels, of.Offset+of.Length)
+	}
+	out := clip{
+		Clip: of, id: id, source: source.Slice(of.Offset, of.Offset+of.Length), gain: float32(of.Gain.Gain()),
+		fades: of.FadeIn.Length > 0 || of.FadeOut.Length > 0,
+	}
+	if old := c.clips[id]; old != nil && slices.Equal(old.Envelope, of.Envelope) {
+		out.envelope = old.envelope
+	} else {
+		out.envelope = envelope.New(of.Envelope)
+	}
+	return out, nil
 }
 
 // Length is the end of the last clip, muted ones included, in frames.
@@ -120,7 +156,7 @@ type Levels struct {
 func LevelsAt(doc session.Document, clipID string, at audio.Frames) (Levels, error) {
 	i, c, found := doc.FindClip(clipID)
 	if !found {
-		return Levels{}, session.Problem{Code: "unknown-clip", Where: "clip", Message: "That clip is not in the session any more."}
+		return Levels{}, problem.New("unknown-clip", "clip", "That clip is not in the session any more.")
 	}
 	t := doc.Tracks[i]
 	inside := min(max(at, c.Start), c.End()-1)

@@ -16,7 +16,7 @@ const Chunk = 30 * audio.Second
 // Renderer renders windows of one plan, block by block, without allocating. It is for one goroutine.
 type Renderer struct {
 	plan  *Plan
-	bus   [2][audio.Block]float32
+	bus   [3][audio.Block]float32 // mono clips of a track; left and right of its stereo clips
 	gains [audio.Block]float32
 }
 
@@ -24,27 +24,31 @@ type Renderer struct {
 func NewRenderer(p *Plan) *Renderer { return &Renderer{plan: p} }
 
 // Render fills dst, two planar channels, with the session from the frame given on.
-// Beyond the session's ends there is silence.
-func (r *Renderer) Render(dst audio.PCM, from audio.Frames) {
-	for at := audio.Frames(0); at < dst.Length(); at += audio.Block {
-		n := min(audio.Block, dst.Length()-at)
-		r.block(dst.Slice(at, at+n), from+at)
-	}
+// Beyond the session's ends there is silence. Sounds that cannot be read any more are
+// an error, audio.ErrUnreadable; what is in dst then is of no use.
+func (r *Renderer) Render(dst audio.PCM, from audio.Frames) error {
+	return audio.Guard(func() {
+		for at := audio.Frames(0); at < dst.Length(); at += audio.Block {
+			n := min(audio.Block, dst.Length()-at)
+			r.block(dst.Slice(at, at+n), from+at)
+		}
+	})
 }
 
 func (r *Renderer) block(dst audio.PCM, from audio.Frames) {
 	dst.Clear()
 	for i := range r.plan.tracks {
 		t := &r.plan.tracks[i]
-		if r.sum(t, from, dst.Length()) {
-			r.place(t, dst, from)
+		if mono, stereo := r.sum(t, from, dst.Length()); mono || stereo {
+			r.place(t, dst, from, mono, stereo)
 		}
 	}
 }
 
-// sum lays the clips of a track that sound in the block on the bus and says whether there are any.
-func (r *Renderer) sum(t *track, from, n audio.Frames) bool {
-	sounding := false
+// sum lays the clips of a track that sound in the block on the buses, each on the one for
+// its channels, and says on which there are any. What one clip is never changes how
+// another sounds.
+func (r *Renderer) sum(t *track, from, n audio.Frames) (mono, stereo bool) {
 	clips := t.between(from, from+n)
 	for i := range clips {
 		c := &clips[i]
@@ -52,69 +56,73 @@ func (r *Renderer) sum(t *track, from, n audio.Frames) bool {
 		if start >= end || c.gain == 0 {
 			continue
 		}
-		if !sounding {
-			sounding = true
-			for channel := range t.channels {
-				clear(r.bus[channel][:n])
-			}
+		switch {
+		case len(c.source) == 1 && !mono:
+			mono = true
+			clear(r.bus[0][:n])
+		case len(c.source) == 2 && !stereo:
+			stereo = true
+			clear(r.bus[1][:n])
+			clear(r.bus[2][:n])
 		}
-		r.add(t, c, start, end, start-from)
+		r.add(c, start, end, start-from)
 	}
-	return sounding
+	return mono, stereo
 }
 
-// add puts the session frames start to end of a clip on the bus, at a place in the block.
-func (r *Renderer) add(t *track, c *clip, start, end, place audio.Frames) {
+// add puts the session frames start to end of a clip on its bus, at a place in the block.
+func (r *Renderer) add(c *clip, start, end, place audio.Frames) {
 	n := end - start
 	own := start - c.Start
-	constant, flat := c.envelope.Constant(own+c.Offset, own+c.Offset+n)
-	left := c.source[0][own : own+n]
-	right := c.source[len(c.source)-1][own : own+n]
-	scale := float32(1)
-	if len(c.source) < t.channels {
-		scale = middle // a mono clip among stereo ones sits in the middle
+	bus := r.bus[:1]
+	if len(c.source) == 2 {
+		bus = r.bus[1:]
 	}
+	constant, flat := c.envelope.Constant(own+c.Offset, own+c.Offset+n)
 	if flat && !(c.fades && fade.Touches(c.Clip, own, own+n)) {
-		g := c.gain * scale * float32(constant)
-		addScaled(r.bus[0][place:place+n], left, g)
-		if t.channels == 2 {
-			addScaled(r.bus[1][place:place+n], right, g)
+		g := c.gain * float32(constant)
+		for channel := range c.source {
+			addScaled(bus[channel][place:place+n], c.source[channel][own:own+n], g)
 		}
 		return
 	}
 	gains := r.gains[:n]
 	for i := range gains {
-		gains[i] = c.gain * scale
+		gains[i] = c.gain
 	}
 	c.envelope.Multiply(gains, own+c.Offset)
 	fade.Multiply(gains, c.Clip, own)
-	addProduct(r.bus[0][place:place+n], left, gains)
-	if t.channels == 2 {
-		addProduct(r.bus[1][place:place+n], right, gains)
+	for channel := range c.source {
+		addProduct(bus[channel][place:place+n], c.source[channel][own:own+n], gains)
 	}
 }
 
-// middle is the gain of a mono source on each side of a stereo bus.
-const middle float32 = 0.70710678118654752
-
-// place puts the bus through the track's own gains and onto the output.
-func (r *Renderer) place(t *track, dst audio.PCM, from audio.Frames) {
+// place puts the buses through the track's own gains and onto the output.
+func (r *Renderer) place(t *track, dst audio.PCM, from audio.Frames, mono, stereo bool) {
 	n := dst.Length()
-	left, right := r.bus[0][:n], r.bus[t.channels-1][:n]
-	if g, flat := t.envelope.Constant(from, from+n); flat {
-		f := t.fader * float32(g)
-		addScaled(dst[0], left, f*t.left)
-		addScaled(dst[1], right, f*t.right)
-		return
-	}
+	g, flat := t.envelope.Constant(from, from+n)
 	gains := r.gains[:n]
-	for i := range gains {
-		gains[i] = t.fader
+	if !flat {
+		for i := range gains {
+			gains[i] = t.fader
+		}
+		t.envelope.Multiply(gains, from)
 	}
-	t.envelope.Multiply(gains, from)
-	for i, g := range gains {
-		dst[0][i] += float32(left[i] * (g * t.left))
-		dst[1][i] += float32(right[i] * (g * t.right))
+	for channel := range dst {
+		if mono {
+			if flat {
+				addScaled(dst[channel], r.bus[0][:n], t.fader*float32(g)*t.mono[channel])
+			} else {
+				addScaledProduct(dst[channel], r.bus[0][:n], gains, t.mono[channel])
+			}
+		}
+		if stereo {
+			if flat {
+				addScaled(dst[channel], r.bus[1+channel][:n], t.fader*float32(g)*t.stereo[channel])
+			} else {
+				addScaledProduct(dst[channel], r.bus[1+channel][:n], gains, t.stereo[channel])
+			}
+		}
 	}
 }
 
@@ -132,9 +140,17 @@ func addProduct(dst, src, gains []float32) {
 	}
 }
 
+func addScaledProduct(dst, src, gains []float32, g float32) {
+	src, gains = src[:len(dst)], gains[:len(dst)]
+	for i := range dst {
+		dst[i] += float32(src[i] * (gains[i] * g))
+	}
+}
+
 // Each renders the frames from (included) to (excluded) on all cores and hands them
 // to sink piece by piece in order, two planar channels that are valid only during the
-// call. It stops early when the context ends or sink returns an error.
+// call. It stops early when the context ends, sink returns an error, or a sound cannot
+// be read any more.
 func (p *Plan) Each(ctx context.Context, from, to audio.Frames, sink func(audio.PCM) error) error {
 	workers := runtime.GOMAXPROCS(0)
 	buffers := make(chan audio.PCM, workers+1)
@@ -156,7 +172,9 @@ func (p *Plan) Each(ctx context.Context, from, to audio.Frames, sink func(audio.
 			n := min(Chunk, to-at)
 			g.Go(func() error {
 				piece := buffer.Slice(0, n)
-				NewRenderer(p).Render(piece, at)
+				if err := NewRenderer(p).Render(piece, at); err != nil {
+					return err
+				}
 				done <- piece
 				return nil
 			})
@@ -170,7 +188,12 @@ func (p *Plan) Each(ctx context.Context, from, to audio.Frames, sink func(audio.
 	})
 	g.Go(func() error {
 		for done := range pieces {
-			piece := <-done
+			var piece audio.PCM
+			select {
+			case piece = <-done:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
 			if err := ctx.Err(); err != nil {
 				return err
 			}

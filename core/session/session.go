@@ -10,9 +10,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
+	"strings"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 )
 
 // Format names the document's form and its version.
@@ -118,14 +121,21 @@ func New() Document {
 // Parse reads a document and validates it whole. Unknown fields are refused, so that
 // nothing a newer version wrote is lost silently.
 func Parse(data []byte) (Document, error) {
+	if len(data) > MaxBytes {
+		return Document{}, problem.New("session-too-large", "document", "The session is %d MB large; a session has at most %d MB.", len(data)>>20, MaxBytes>>20)
+	}
 	d := New()
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&d); err != nil {
-		return Document{}, Problem{"not-a-session", "document", fmt.Sprintf("This is not a Ruvel session: %v.", err)}
+		if _, field, unknown := strings.Cut(err.Error(), "unknown field "); unknown {
+			return Document{}, problem.New("newer-session", strings.Trim(field, `"`),
+				"The session has a field %s that this version of Ruvel does not know. It was probably written by a newer version; open it with that one.", field)
+		}
+		return Document{}, problem.New("not-a-session", "document", "This is not a Ruvel session: %v.", err)
 	}
 	if dec.More() {
-		return Document{}, Problem{"not-a-session", "document", "There is something after the end of the session."}
+		return Document{}, problem.New("not-a-session", "document", "There is something after the end of the session.")
 	}
 	if err := d.Validate(); err != nil {
 		return Document{}, err
@@ -154,7 +164,9 @@ func (d *Document) Settle() {
 
 func settleLine(points []Point) {
 	for i := range points {
-		settle(&points[i].Level)
+		if points[i].Level == 0 && math.Signbit(float64(points[i].Level)) {
+			points[i].Level = 0
+		}
 	}
 }
 
@@ -167,7 +179,7 @@ func settle[T ~float64](v *T) {
 // JSON writes the document in its one canonical form: fields in the order of the
 // types, map keys sorted, no empty lists left out.
 func (d Document) JSON() []byte {
-	data, err := json.Marshal(d.Clone())
+	data, err := json.Marshal(d.Draft())
 	if err != nil {
 		panic(fmt.Sprintf("session: a valid document could not be written: %v", err)) // only NaN or Inf can cause it
 	}
@@ -176,19 +188,50 @@ func (d Document) JSON() []byte {
 
 // Clone is a copy that shares nothing with d. Missing lists and maps become empty ones.
 func (d Document) Clone() Document {
-	d.Sounds = cloneMap(d.Sounds)
-	d.Markers = cloneMap(d.Markers)
-	d.Tracks = append([]Track{}, d.Tracks...)
+	d = d.Draft()
 	for i := range d.Tracks {
 		t := &d.Tracks[i]
 		t.Envelope = append([]Point{}, t.Envelope...)
-		t.Clips = cloneMap(t.Clips)
 		for id, c := range t.Clips {
 			c.Envelope = append([]Point{}, c.Envelope...)
 			t.Clips[id] = c
 		}
 	}
 	return d
+}
+
+// Draft is a copy to be changed that shares with d the points of level lines alone:
+// whoever changes a line gives it a new list.
+func (d Document) Draft() Document {
+	d.Sounds = cloneMap(d.Sounds)
+	d.Markers = cloneMap(d.Markers)
+	d.Tracks = append([]Track{}, d.Tracks...)
+	for i := range d.Tracks {
+		t := &d.Tracks[i]
+		if t.Envelope == nil {
+			t.Envelope = []Point{}
+		}
+		t.Clips = cloneMap(t.Clips)
+		for id, c := range t.Clips {
+			if c.Envelope == nil {
+				c.Envelope = []Point{}
+				t.Clips[id] = c
+			}
+		}
+	}
+	return d
+}
+
+// Size is how many clips and points of level lines a document has.
+func (d Document) Size() (clips, points int) {
+	for _, t := range d.Tracks {
+		clips += len(t.Clips)
+		points += len(t.Envelope)
+		for _, c := range t.Clips {
+			points += len(c.Envelope)
+		}
+	}
+	return clips, points
 }
 
 func cloneMap[V any](m map[string]V) map[string]V {

@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/testkit"
 )
@@ -77,7 +78,7 @@ func TestEveryFaultOfADocumentIsRefusedByItsName(t *testing.T) {
 	for name, spoil := range faults {
 		d := valid()
 		spoil(&d)
-		var p session.Problem
+		var p problem.Problem
 		require.True(t, errors.As(d.Validate(), &p), name)
 		assert.Equal(t, strings.Fields(name)[0], p.Code)
 		assert.NotEmpty(t, p.Where)
@@ -89,14 +90,21 @@ func TestAZeroLengthFadeIsNoFade(t *testing.T) {
 	assert.NoError(t, valid().Validate())
 }
 
-func TestUnknownFieldsAndTrailingTextAreRefused(t *testing.T) {
+func TestWhatIsNoSessionAndWhatANewerVersionWroteAreRefused(t *testing.T) {
 	good := string(valid().JSON())
-	for _, text := range []string{"", "null x", "[]", good + "{}", strings.Replace(good, `"target"`, `"colour":"red","target"`, 1)} {
+	for text, want := range map[string]string{
+		"": "not-a-session", "null x": "not-a-session", "[]": "not-a-session", good + "{}": "not-a-session",
+		strings.Replace(good, `"target"`, `"colour":"red","target"`, 1): "newer-session",
+		strings.Replace(good, `"mute"`, `"tint":1,"mute"`, 1):           "newer-session",
+		good + strings.Repeat(" ", session.MaxBytes):                    "session-too-large",
+	} {
 		_, err := session.Parse([]byte(text))
-		var p session.Problem
-		require.ErrorAs(t, err, &p, text)
-		assert.Equal(t, "not-a-session", p.Code)
+		var p problem.Problem
+		require.ErrorAs(t, err, &p, want)
+		assert.Equal(t, want, p.Code)
 	}
+	_, err := session.Parse([]byte(strings.Replace(good, `"target"`, `"colour":"red","target"`, 1)))
+	assert.EqualError(t, err, `The session has a field "colour" that this version of Ruvel does not know. It was probably written by a newer version; open it with that one.`)
 }
 
 func TestAMutedTrackStaysSilentEvenWhenSoloed(t *testing.T) {
@@ -113,7 +121,7 @@ func FuzzLoadingADocument(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		d, err := session.Parse(data)
 		if err != nil {
-			var p session.Problem
+			var p problem.Problem
 			require.ErrorAs(t, err, &p)
 			return
 		}

@@ -8,24 +8,20 @@ import (
 	"unicode/utf8"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 )
 
-// Problem is what is wrong with a document or an edit, in words for the person at the desk.
-type Problem struct {
-	Code    string `json:"code" doc:"Stays the same between versions, for programs"`
-	Where   string `json:"where" doc:"The path in the document, or the field of the edit"`
-	Message string `json:"message" doc:"What is wrong and what to do"`
-}
-
-func (p Problem) Error() string { return p.Message }
-
-// What a session may hold.
+// What a session may hold. The last four are bounds of the document as a whole, which
+// edits are held to before they do any work.
 const (
-	MaxTracks = 64
-	MaxClips  = 5000
-	MaxPoints = 10000
-	MaxLength = 12 * 3600 * audio.Second
-	maxName   = 200
+	MaxTracks    = 64
+	MaxPoints    = 10000 // of one level line
+	MaxLength    = 12 * 3600 * audio.Second
+	maxName      = 200
+	MaxClips     = 5000
+	MaxAllPoints = 200_000 // of all level lines
+	MaxMarkers   = 2000
+	MaxBytes     = 64 << 20 // of its JSON form
 )
 
 var (
@@ -38,30 +34,30 @@ var (
 // Validate says what is wrong with the document, or nil. Whatever passes can be rendered.
 func (d Document) Validate() error {
 	if d.Format != Format {
-		return Problem{"unknown-format", "format", fmt.Sprintf("This session is of the form %q; this version of Ruvel reads %q.", d.Format, Format)}
+		return problem.New("unknown-format", "format", "This session is of the form %q; this version of Ruvel reads %q.", d.Format, Format)
 	}
 	if d.Next < 1 || len(d.Target) > 40 {
-		return Problem{"bad-header", "next", "The session's target or next number is out of range."}
+		return problem.New("bad-header", "next", "The session's target or next number is out of range.")
 	}
 	for id, s := range d.Sounds {
 		if !soundID.MatchString(id) || s.Channels < 1 || s.Channels > 2 || s.Length < 1 || s.Length > MaxLength {
-			return Problem{"bad-sound", "sounds." + id, "A sound needs an id of 64 hex digits, one or two channels and a length."}
+			return problem.New("bad-sound", "sounds."+id, "A sound needs an id of 64 hex digits, one or two channels and a length.")
 		}
 	}
 	for id, m := range d.Markers {
 		if !localID.MatchString(id) || !within(m.At, 0, MaxLength) || !within(m.Length, 0, MaxLength) || !goodName(m.Name) {
-			return Problem{"bad-marker", "markers." + id, "A marker needs a name of at most 200 characters and a place inside the session."}
+			return problem.New("bad-marker", "markers."+id, "A marker needs a name of at most 200 characters and a place inside the session.")
 		}
 	}
 	if len(d.Tracks) > MaxTracks {
-		return Problem{"too-many-tracks", "tracks", fmt.Sprintf("A session holds at most %d tracks.", MaxTracks)}
+		return problem.New("too-many-tracks", "tracks", "A session holds at most %d tracks.", MaxTracks)
 	}
 	seen := map[string]bool{}
 	clips := 0
 	for i, t := range d.Tracks {
 		where := fmt.Sprintf("tracks.%d", i)
 		if !localID.MatchString(t.ID) || seen[t.ID] {
-			return Problem{"bad-id", where, "Two things in the session have the same id, or an id is malformed."}
+			return problem.New("bad-id", where, "Two things in the session have the same id, or an id is malformed.")
 		}
 		seen[t.ID] = true
 		if err := t.validate(where); err != nil {
@@ -69,7 +65,7 @@ func (d Document) Validate() error {
 		}
 		for id, c := range t.Clips {
 			if !localID.MatchString(id) || seen[id] {
-				return Problem{"bad-id", where + ".clips." + id, "Two things in the session have the same id, or an id is malformed."}
+				return problem.New("bad-id", where+".clips."+id, "Two things in the session have the same id, or an id is malformed.")
 			}
 			seen[id] = true
 			if err := c.validate(where+".clips."+id, d.Sounds); err != nil {
@@ -77,7 +73,7 @@ func (d Document) Validate() error {
 			}
 		}
 		if clips += len(t.Clips); clips > MaxClips {
-			return Problem{"too-many-clips", where, fmt.Sprintf("A session holds at most %d clips.", MaxClips)}
+			return problem.New("too-many-clips", where, "A session holds at most %d clips.", MaxClips)
 		}
 	}
 	return nil
@@ -85,16 +81,16 @@ func (d Document) Validate() error {
 
 func (t Track) validate(where string) error {
 	if !goodName(t.Name) {
-		return Problem{"bad-name", where + ".name", "A track needs a name of at most 200 characters."}
+		return problem.New("bad-name", where+".name", "A track needs a name of at most 200 characters.")
 	}
 	if !slices.Contains(parts, t.Part) {
-		return Problem{"bad-part", where + ".part", fmt.Sprintf("%q is not a part: a track is voice, music or effect.", t.Part)}
+		return problem.New("bad-part", where+".part", "%q is not a part: a track is voice, music or effect.", t.Part)
 	}
 	if !goodLevel(t.Fader) {
-		return Problem{"level-out-of-range", where + ".fader", "A fader goes from silence (-120 dB) to +12 dB."}
+		return problem.New("level-out-of-range", where+".fader", "A fader goes from silence (-120 dB) to +12 dB.")
 	}
 	if !(t.Pan >= -1 && t.Pan <= 1) {
-		return Problem{"pan-out-of-range", where + ".pan", "Pan goes from -1 (left) to 1 (right)."}
+		return problem.New("pan-out-of-range", where+".pan", "Pan goes from -1 (left) to 1 (right).")
 	}
 	return validateEnvelope(t.Envelope, where+".envelope")
 }
@@ -103,19 +99,19 @@ func (c Clip) validate(where string, sounds map[string]Sound) error {
 	s, ok := sounds[c.Sound]
 	switch {
 	case !ok:
-		return Problem{"unknown-sound", where + ".sound", fmt.Sprintf("The clip %q uses a sound that the session does not have.", c.Name)}
+		return problem.New("unknown-sound", where+".sound", "The clip %q uses a sound that the session does not have.", c.Name)
 	case !goodName(c.Name):
-		return Problem{"bad-name", where + ".name", "A clip needs a name of at most 200 characters."}
+		return problem.New("bad-name", where+".name", "A clip needs a name of at most 200 characters.")
 	case !within(c.Start, 0, MaxLength) || c.Length < 1 || c.End() > MaxLength:
-		return Problem{"clip-outside-session", where + ".start", fmt.Sprintf("The clip %q would lie outside the session, which runs from 0 to 12 hours.", c.Name)}
+		return problem.New("clip-outside-session", where+".start", "The clip %q would lie outside the session, which runs from 0 to 12 hours.", c.Name)
 	case c.Offset < 0 || c.Length > s.Length || c.Offset > s.Length-c.Length:
-		return Problem{"clip-outside-sound", where + ".offset", fmt.Sprintf("The clip %q would reach beyond its recording, which is %v long.", c.Name, s.Length)}
+		return problem.New("clip-outside-sound", where+".offset", "The clip %q would reach beyond its recording, which is %v long.", c.Name, s.Length)
 	case !goodLevel(c.Gain):
-		return Problem{"level-out-of-range", where + ".gain", "A clip's gain goes from silence (-120 dB) to +12 dB."}
+		return problem.New("level-out-of-range", where+".gain", "A clip's gain goes from silence (-120 dB) to +12 dB.")
 	}
 	for _, f := range []Fade{c.FadeIn, c.FadeOut} {
 		if f.Length < 0 || f.Length > MaxLength || f.Past < 0 || f.Past > f.Length || !slices.Contains(shapes, f.Shape) {
-			return Problem{"bad-fade", where, fmt.Sprintf("A fade of the clip %q has an impossible length or an unknown shape.", c.Name)}
+			return problem.New("bad-fade", where, "A fade of the clip %q has an impossible length or an unknown shape.", c.Name)
 		}
 	}
 	return validateEnvelope(c.Envelope, where+".envelope")
@@ -123,14 +119,14 @@ func (c Clip) validate(where string, sounds map[string]Sound) error {
 
 func validateEnvelope(points []Point, where string) error {
 	if len(points) > MaxPoints {
-		return Problem{"too-many-points", where, fmt.Sprintf("A level line holds at most %d points.", MaxPoints)}
+		return problem.New("too-many-points", where, "A level line holds at most %d points.", MaxPoints)
 	}
 	for i, p := range points {
 		if !within(p.At, 0, MaxLength) || !goodLevel(p.Level) {
-			return Problem{"level-out-of-range", where, "A point of a level line lies between silence (-120 dB) and +12 dB, inside the session."}
+			return problem.New("level-out-of-range", where, "A point of a level line lies between silence (-120 dB) and +12 dB, inside the session.")
 		}
 		if i > 0 && p.At <= points[i-1].At {
-			return Problem{"points-out-of-order", where, "Two points of a level line stand at the same time or in the wrong order."}
+			return problem.New("points-out-of-order", where, "Two points of a level line stand at the same time or in the wrong order.")
 		}
 	}
 	return nil

@@ -8,6 +8,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 
 	"ruvel/core/audio"
@@ -149,6 +150,23 @@ func AppendPeaks(out []byte, peaks []Peak) []byte {
 		out = binary.LittleEndian.AppendUint16(out, uint16(k.High))
 	}
 	return out
+}
+
+// Bytes is how much memory the peaks take.
+func (p Pyramid) Bytes() (n int) {
+	for _, level := range p.Levels {
+		n += 4 * len(level)
+	}
+	return n
+}
+
+// ReadLength reads from the beginning of the binary form how many peaks the finest level has.
+func ReadLength(r io.Reader) (audio.Frames, error) {
+	var head [len(magic) + 4]byte
+	if _, err := io.ReadFull(r, head[:]); err != nil || string(head[:len(magic)]) != magic {
+		return 0, fmt.Errorf("%w: no header", ErrMalformed)
+	}
+	return audio.Frames(binary.LittleEndian.Uint32(head[len(magic):])), nil
 }
 
 // ErrMalformed is returned for bytes that are not a whole pyramid.

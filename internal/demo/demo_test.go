@@ -12,6 +12,7 @@ import (
 	"gocloud.dev/blob/fileblob"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
 	"ruvel/internal/sounds"
@@ -63,7 +64,7 @@ func likeness(x []float32, from, by float64) float64 {
 
 func TestTheSampleEpisodeIsBuiltByEditsAndRefusesUnknownSounds(t *testing.T) {
 	_, err := demo.Episode(map[string]string{}, func(string) (session.Sound, bool) { return session.Sound{}, false })
-	var p session.Problem
+	var p problem.Problem
 	require.ErrorAs(t, err, &p)
 	assert.Equal(t, "unknown-sound", p.Code)
 }

@@ -269,20 +269,25 @@ func (s *score) last(kind string) string { return fmt.Sprintf("%s%d", kind, s.do
 func (s *score) track(part session.Part, name string, fader audio.DB) string {
 	s.do(edit.AddTrack{Part: part, Name: name})
 	id := s.last("t")
-	s.do(edit.SetTrack{Track: id, Fader: &fader})
+	s.do(edit.SetTracks{Tracks: []edit.TrackChange{{Track: id, Fader: &fader}}})
 	return id
 }
 
 func (s *score) clip(track, sound, name string, start, length float64, in, out float64, points ...point) {
 	s.do(edit.InsertClip{Sound: sound, Track: track, Name: name, Start: audio.Seconds(start), Length: audio.Seconds(length)})
 	id := s.last("c")
-	s.do(edit.SetFades{
+	s.do(edit.SetFades{Fades: []edit.ClipFades{{
 		Clip: id, In: &edit.NewFade{Length: audio.Seconds(in), Shape: session.EqualPower},
 		Out: &edit.NewFade{Length: audio.Seconds(out), Shape: session.Smooth},
-	})
-	for _, p := range points {
-		s.do(edit.AddPoint{Line: edit.Line{Clip: id}, At: audio.Seconds(p.at), Level: p.level})
+	}}})
+	if len(points) == 0 {
+		return
 	}
+	add := edit.AddPoints{}
+	for _, p := range points {
+		add.Points = append(add.Points, edit.NewPoint{Line: edit.Line{Clip: id}, At: audio.Seconds(p.at), Level: p.level})
+	}
+	s.do(add)
 }
 
 // point is a place on a level line, in seconds.

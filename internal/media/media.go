@@ -15,7 +15,7 @@ import (
 	"time"
 
 	"ruvel/core/audio"
-	"ruvel/core/session"
+	"ruvel/core/problem"
 )
 
 // MaxLength is the longest sound that can be imported.
@@ -44,13 +44,13 @@ func command(ctx context.Context, dir, name string, args ...string) *exec.Cmd {
 
 // Unreadable says that a file is not one that Ruvel can take in, and why.
 func Unreadable(code, format string, args ...any) error {
-	return session.Problem{Code: code, Where: "file", Message: fmt.Sprintf(format, args...)}
+	return problem.Problem{Code: code, Where: "file", Message: fmt.Sprintf(format, args...)}
 }
 
 // FullDisk turns "no space left" into a sentence for the person at the desk and leaves other errors alone.
 func FullDisk(err error) error {
 	if errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) {
-		return session.Problem{Code: "disk-full", Where: "disk", Message: "The disk is full. Nothing was lost; free some space and try again."}
+		return problem.Problem{Code: "disk-full", Where: "disk", Message: "The disk is full. Nothing was lost; free some space and try again."}
 	}
 	return err
 }

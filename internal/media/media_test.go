@@ -17,7 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
-	"ruvel/core/session"
+	"ruvel/core/problem"
 	"ruvel/internal/media"
 	"ruvel/testkit"
 )
@@ -184,7 +184,7 @@ func TestFilesThatAreNoWholeSoundAreRefusedByName(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, _, err := decode(c.path)
-			var p session.Problem
+			var p problem.Problem
 			require.ErrorAs(t, err, &p)
 			assert.Equal(t, c.code, p.Code, p.Message)
 			assert.Regexp(t, `^[A-Z].*\.$`, p.Message, "a sentence")
@@ -260,7 +260,7 @@ func TestSixteenBitsAreDitheredWithoutDistortion(t *testing.T) {
 func TestAFullDiskIsSaidInWords(t *testing.T) {
 	err := os.WriteFile("/dev/full", []byte("x"), 0)
 	require.ErrorIs(t, err, syscall.ENOSPC)
-	var p session.Problem
+	var p problem.Problem
 	require.ErrorAs(t, media.FullDisk(fmt.Errorf("store: %w", err)), &p)
 	assert.Equal(t, "disk-full", p.Code)
 	other := errors.New("other")
@@ -299,7 +299,7 @@ func FuzzAnyBytesAreASoundOrAProblem(f *testing.F) {
 			require.Positive(t, pcm.Length())
 			return
 		}
-		var p session.Problem
+		var p problem.Problem
 		require.ErrorAs(t, err, &p)
 	})
 }

@@ -42,7 +42,7 @@ type probed struct {
 }
 
 // Probe looks at a file. A file that is empty, broken off, of another kind or without
-// sound is refused with a session.Problem.
+// sound is refused with a problem.Problem.
 func Probe(ctx context.Context, path string) (Info, error) {
 	if size(path) == 0 {
 		return Info{}, Unreadable("empty-file", "The file is empty.")

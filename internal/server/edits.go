@@ -9,6 +9,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
+	"ruvel/core/glance"
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/store"
@@ -21,6 +22,7 @@ type Desk struct {
 	ShowName string           `json:"showName"`
 	Version  int64            `json:"version"`
 	Document session.Document `json:"document"`
+	Glance   glance.Glance    `json:"glance" doc:"What follows from the document"`
 	store.History
 }
 
@@ -28,6 +30,7 @@ type Desk struct {
 type NewEdit struct {
 	Base    int64  `json:"base" doc:"The version that the operation is meant for"`
 	Gesture string `json:"gesture,omitempty" maxLength:"64" doc:"Edits of one gesture, such as a drag, share a step of the history"`
+	Again   bool   `json:"again,omitempty" doc:"This edit, alone of its gesture, may have arrived before without its answer coming through: if so, it is not done twice, and the answer is the current version without a patch"`
 	Op      Op     `json:"op"`
 }
 
@@ -58,6 +61,11 @@ func (s *Server) editRoutes(api huma.API) {
 			op, err := edit.Decode(in.Body.Op.RawMessage)
 			if err != nil {
 				return nil, fail(err)
+			}
+			if in.Body.Again && in.Body.Gesture != "" {
+				if c, there, err := s.Store.Kept(ctx, in.Episode, in.Body.Gesture); err != nil || there {
+					return s.changed(in.Episode, c, err)
+				}
 			}
 			c, err := s.Store.Edit(ctx, in.Episode, in.Body.Base, in.Body.Gesture, op)
 			return s.changed(in.Episode, c, err)
@@ -108,5 +116,5 @@ func (s *Server) desk(ctx context.Context, id string) (Desk, error) {
 		return Desk{}, err
 	}
 	h, err := s.Store.HistoryOf(ctx, id)
-	return Desk{Episode: view(e), ShowName: show.Name, Version: version, Document: doc.Clone(), History: h}, err
+	return Desk{Episode: view(e), ShowName: show.Name, Version: version, Document: doc.Draft(), Glance: glance.Of(doc), History: h}, err
 }

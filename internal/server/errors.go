@@ -10,9 +10,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"ruvel/core/session"
+	"ruvel/core/audio"
+	"ruvel/core/problem"
+	"ruvel/internal/chunks"
 	"ruvel/internal/store"
-	"ruvel/internal/takes"
+	"ruvel/internal/work"
 )
 
 // apiError is application/problem+json (RFC 9457) with a code that stays the same between versions.
@@ -29,14 +31,17 @@ var statusOf = map[string]int{
 	"not-found": http.StatusNotFound, "sound-in-use": http.StatusConflict, "sound-gone": http.StatusConflict,
 	"nothing-to-undo": http.StatusConflict, "nothing-to-redo": http.StatusConflict, "disk-full": http.StatusInsufficientStorage,
 	"too-large": http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
-	"not-ready": http.StatusServiceUnavailable, "script-changed": http.StatusConflict,
+	"not-ready": http.StatusServiceUnavailable, "script-changed": http.StatusConflict, "sound-unreadable": http.StatusServiceUnavailable,
 }
 
 // fail turns an error into an answer. What is not meant for people is logged and answered in general words.
 func fail(err error) error {
-	var p session.Problem
+	var p problem.Problem
 	var c store.Conflict
-	var gap takes.Gap
+	var gap chunks.Gap
+	if errors.Is(err, audio.ErrUnreadable) {
+		err = work.Unreadable()
+	}
 	switch {
 	case err == nil:
 		return nil

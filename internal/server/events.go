@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 
+	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
 
@@ -44,10 +45,14 @@ func (s *Server) follow(ctx context.Context, episode string, send sse.Sender) er
 	tick := time.NewTicker(heartbeat)
 	defer tick.Stop()
 	for {
-		if e, err = s.Store.Episode(ctx, episode); err != nil {
+		version, err := s.Store.Version(ctx, episode)
+		if store.IsNotFound(err) {
+			return send.Data(work.Event{Removed: &work.ShowEvent{Show: e.Show}})
+		}
+		if err != nil {
 			return err
 		}
-		if err := send.Data(beat{e.Version}); err != nil {
+		if err := send.Data(beat{version}); err != nil {
 			return err
 		}
 		if err := forward(events, tick.C, send); err != nil {

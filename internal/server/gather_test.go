@@ -17,6 +17,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/credits"
+	"ruvel/internal/library"
 	"ruvel/internal/server"
 	"ruvel/internal/shelf"
 	"ruvel/internal/work"
@@ -53,9 +54,9 @@ func TestCreditsFollowWhatIsWrittenAboutTheSoundsInUse(t *testing.T) {
 	require.Len(t, list.Entries, 1)
 	assert.Equal(t, []credits.Field{"licence"}, list.Entries[0].Missing)
 	assert.False(t, list.Complete)
-	sounds := want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil)
+	sounds := want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil)
 	assert.True(t, sounds[0].Need.Credit)
-	changed := want[server.LibrarySound](t, "PATCH", "/shows/"+show+"/sounds/"+sounds[0].ID, map[string]any{
+	changed := want[library.ShowSound](t, "PATCH", "/shows/"+show+"/sounds/"+sounds[0].ID, map[string]any{
 		"title": "Slack water", "author": "Quay band", "source": "Reel 3", "licence": "cc-by-4.0", "notes": "Ask again in spring", "words": "calm", "tempo": 60,
 	})
 	assert.Empty(t, changed.Need.Missing)
@@ -70,16 +71,16 @@ func TestASoundSaysWhereItIsUsedAndAnotherTakesItsPlaceEverywhere(t *testing.T) 
 	show, episode := newEpisode(t)
 	other := want[named](t, "POST", "/shows/"+show+"/episodes", map[string]any{"title": "Another"}).ID
 	imported(t, show, episode, "old", testkit.Noise(2, 0.1, 16*audio.Second, 1))
-	old := want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil)[0].ID
+	old := want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil)[0].ID
 	do(t, other, 1, map[string]any{"type": "insert-clip", "sound": old, "start": 480, "part": "music", "name": "Far in", "offset": 8 * audio.Second})
-	uses := want[[]server.Use](t, "GET", "/shows/"+show+"/sounds/"+old+"/uses", nil)
+	uses := want[[]library.Use](t, "GET", "/shows/"+show+"/sounds/"+old+"/uses", nil)
 	require.Len(t, uses, 2)
 	assert.Equal(t, []any{"The Last Fog Signal", "Another", "Far in", audio.Frames(480)}, []any{uses[0].Title, uses[1].Title, uses[1].Clips[0].Name, uses[1].Clips[0].Start})
 
 	// One that is too short for a single clip changes none of them.
 	imported(t, show, want[named](t, "POST", "/shows/"+show+"/episodes", map[string]any{"title": "Third"}).ID, "short", testkit.Noise(2, 0.1, 2*audio.Second, 2))
 	byName := func(name string) string {
-		for _, s := range want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil) {
+		for _, s := range want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil) {
 			if s.Name == name {
 				return s.ID
 			}
@@ -129,12 +130,12 @@ func TestAPieceOfTheShelfIsFoundHeardAndPlacedWithItsCredit(t *testing.T) {
 	all := clips(t, episode)
 	require.Len(t, all, 1)
 	assert.Equal(t, []any{"A page is turned", audio.Frames(4800), audio.Frames(2400), audio.Frames(24000)}, []any{all[0].Name, all[0].Start, all[0].Offset, all[0].Length})
-	s := want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil)[0]
+	s := want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil)[0]
 	assert.Equal(t, []any{found[0].Author, "cc0-1.0", "effect"}, []any{s.Author, s.Licence, string(s.Part)})
 	// Taken twice it is one sound.
 	job = want[work.JobEvent](t, "POST", "/shows/"+show+"/shelf/"+key, map[string]any{"episode": episode, "start": 96000})
 	require.Equal(t, "done", string(ended(t, job.ID).State))
-	assert.Len(t, want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil), 1)
+	assert.Len(t, want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil), 1)
 	assert.Len(t, clips(t, episode), 2)
 	refused(t, 404, "GET", "/shelf/nothing/audio", nil)
 	refused(t, 404, "GET", "/shelf/nothing/peaks/0", nil)
@@ -230,7 +231,7 @@ func TestAnUploadThatBreaksOffGoesOnWhereItStopped(t *testing.T) {
 	// The same file again is the same sound, without being read again.
 	again := upload(t, file, map[string]string{"filename": "copy.wav", "show": show})
 	require.Equal(t, "done", string(ended(t, again).State))
-	assert.Len(t, want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil), 1)
+	assert.Len(t, want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil), 1)
 }
 
 func TestAnUploadIsRefusedBeforeItIsSent(t *testing.T) {
@@ -286,7 +287,7 @@ func TestWhatAFileSaysOfItselfIsWrittenDown(t *testing.T) {
 	file, err := os.ReadFile(path)
 	require.NoError(t, err)
 	require.Equal(t, "done", string(ended(t, upload(t, file, map[string]string{"filename": "t.flac", "show": show})).State))
-	s := want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil)[0]
+	s := want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil)[0]
 	assert.Equal(t, fmt.Sprint([]any{"Slack water", "Quay band", "cc-by-4.0", "Second mix", "Ambient", 60.0, "https://example.org/slack"}),
 		fmt.Sprint([]any{s.Title, s.Author, s.Licence, s.Notes, s.Words, s.Tempo, s.Source}))
 	assert.Empty(t, s.Need.Missing)

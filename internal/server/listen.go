@@ -3,7 +3,9 @@ package server
 import (
 	"context"
 	"encoding/binary"
+	"errors"
 	"io"
+	"log/slog"
 	"math"
 	"net/http"
 	"strconv"
@@ -50,24 +52,36 @@ func (s *Server) listenRoutes(api huma.API) {
 			Out  string       `query:"without" maxLength:"20" doc:"Leave this track out, as while it is recorded onto"`
 		},
 		) (*huma.StreamResponse, error) {
-			p, err := s.plans.get(ctx, in.Episode, in.Rev)
+			p, err := s.Plans.Current(ctx, in.Episode, in.Rev)
+			if err == nil && in.Out != "" {
+				p.Close()
+				p, err = s.Plans.Without(ctx, in.Episode, in.Out)
+			}
 			if err != nil {
 				return nil, fail(err)
 			}
-			if in.Out != "" {
-				if p, err = s.plans.without(ctx, in.Episode, in.Out); err != nil {
-					return nil, fail(err)
-				}
+			st := newStream(p.Plan, in.From, in.To, in.Back, in.Loop)
+			if err := st.prepare(); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
+				p.Close()
+				s.Plans.Forget(in.Episode)
+				return nil, fail(err)
 			}
-			st := newStream(p.plan, in.From, in.To, in.Back, in.Loop)
 			return &huma.StreamResponse{Body: func(hctx huma.Context) {
+				defer p.Close()
 				r, w := humachi.Unwrap(hctx)
 				w.Header().Set("Content-Type", "application/octet-stream")
-				w.Header().Set("X-Ruvel-Version", strconv.FormatInt(p.version, 10))
-				st.send(r.Context(), w, http.NewResponseController(w))
+				w.Header().Set("X-Ruvel-Version", strconv.FormatInt(p.Version, 10))
+				if err := st.send(r.Context(), w, http.NewResponseController(w)); errors.Is(err, audio.ErrUnreadable) {
+					s.Plans.Forget(in.Episode)
+					slog.Warn("listening broke off", "episode", in.Episode, "error", err)
+					panic(http.ErrAbortHandler) // which the listener can tell from an end
+				}
 			}}, nil
 		})
 }
+
+// readable is how long a listener may leave what was sent unread before it is cut off.
+const readable = 5 * time.Second
 
 // stream renders and paces one listener's sound.
 type stream struct {
@@ -77,9 +91,11 @@ type stream struct {
 	loop     bool
 	meter    *loudness.Meter
 	peaks    [2]loudness.TruePeak
+	blocks   int
 	sent     audio.Frames
 	pcm      audio.PCM
 	out      []byte
+	ready    audio.Frames // frames of the block that is rendered and not sent yet
 }
 
 func newStream(plan *mix.Plan, from, to, back audio.Frames, loop bool) *stream {
@@ -93,25 +109,48 @@ func newStream(plan *mix.Plan, from, to, back audio.Frames, loop bool) *stream {
 	}
 }
 
-// send writes blocks until the range or the listener ends.
-func (s *stream) send(ctx context.Context, w io.Writer, flush interface{ Flush() error }) {
+// prepare renders the next block.
+func (s *stream) prepare() error {
+	if s.loop && s.at >= s.to {
+		s.at = s.back
+	}
+	size := audio.Frames(audio.Block)
+	if s.blocks < quickBlocks {
+		size = firstBlock
+	}
+	s.ready = max(0, min(size, s.to-s.at))
+	s.blocks++
+	return s.block(s.ready)
+}
+
+// connection is what a stream needs of its listener besides a place to write to.
+type connection interface {
+	Flush() error
+	SetWriteDeadline(deadline time.Time) error
+}
+
+// send writes blocks, of which the first has been prepared, until the range or the
+// listener ends. A listener that does not read is cut off.
+func (s *stream) send(ctx context.Context, w io.Writer, c connection) error {
+	defer func() { _ = c.SetWriteDeadline(time.Time{}) }() // the connection may serve others afterwards
 	begun := time.Now()
-	for block := 0; ; block++ {
-		if s.loop && s.at >= s.to {
-			s.at = s.back
+	for {
+		if err := c.SetWriteDeadline(time.Now().Add(readable)); err != nil && !errors.Is(err, http.ErrNotSupported) {
+			return err
 		}
-		size := audio.Frames(audio.Block)
-		if block < quickBlocks {
-			size = firstBlock
+		if _, err := w.Write(s.out); err != nil {
+			return err
 		}
-		n := max(0, min(size, s.to-s.at))
-		if _, err := w.Write(s.block(n)); err != nil || flush.Flush() != nil || n == 0 {
-			return
+		if err := c.Flush(); err != nil || s.ready == 0 {
+			return err
 		}
-		s.at += n
-		s.sent += n
+		s.at += s.ready
+		s.sent += s.ready
 		if !s.pause(ctx, begun) {
-			return
+			return ctx.Err()
+		}
+		if err := s.prepare(); err != nil {
+			return err
 		}
 	}
 }
@@ -134,9 +173,11 @@ func (s *stream) pause(ctx context.Context, begun time.Time) bool {
 }
 
 // block renders and writes the next frames.
-func (s *stream) block(n audio.Frames) []byte {
+func (s *stream) block(n audio.Frames) error {
 	pcm := s.pcm.Slice(0, n)
-	s.renderer.Render(pcm, s.at)
+	if err := s.renderer.Render(pcm, s.at); err != nil {
+		return err
+	}
 	s.meter.Write(pcm)
 	s.out = s.out[:0]
 	s.out = binary.LittleEndian.AppendUint64(s.out, uint64(s.at))
@@ -152,7 +193,7 @@ func (s *stream) block(n audio.Frames) []byte {
 		s.out = appendFloat(s.out, pcm[0][i])
 		s.out = appendFloat(s.out, pcm[1][i])
 	}
-	return s.out
+	return nil
 }
 
 func appendFloat(out []byte, v float32) []byte {

@@ -14,7 +14,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
-	"ruvel/core/session"
+	"ruvel/core/problem"
 	"ruvel/internal/media"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -22,16 +22,17 @@ import (
 
 // Mixdown is a finished file of an episode.
 type Mixdown struct {
-	ID       string          `json:"id"`
-	Version  int64           `json:"version"`
-	Format   string          `json:"format"`
-	Channels int             `json:"channels"`
-	From     audio.Frames    `json:"from"`
-	To       audio.Frames    `json:"to"`
-	File     string          `json:"file"`
-	Bytes    int64           `json:"bytes"`
-	Loudness loudness.Result `json:"loudness" doc:"Measured on the finished file"`
-	Created  time.Time       `json:"created"`
+	ID       string           `json:"id"`
+	Version  int64            `json:"version"`
+	Format   string           `json:"format"`
+	Channels int              `json:"channels"`
+	From     audio.Frames     `json:"from"`
+	To       audio.Frames     `json:"to"`
+	File     string           `json:"file"`
+	Bytes    int64            `json:"bytes"`
+	Loudness loudness.Result  `json:"loudness" doc:"Measured on the finished file"`
+	Verdict  loudness.Verdict `json:"verdict" doc:"How it stands to the episode's target as it is now"`
+	Created  time.Time        `json:"created"`
 }
 
 type newMixdown struct {
@@ -51,15 +52,7 @@ func (s *Server) mixdownRoutes(api huma.API) {
 		func(context.Context, *empty) (*body[[]media.Format], error) { return answer(media.Formats(), nil) })
 	huma.Register(api, operation("GET", "/episodes/{episode}/mixdowns", "list-mixdowns", "List the finished files of an episode, the newest first"),
 		func(ctx context.Context, in *InEpisode) (*body[[]Mixdown], error) {
-			rows, err := s.Store.Mixdowns(ctx, in.Episode)
-			out := []Mixdown{}
-			for _, m := range rows {
-				out = append(out, Mixdown{
-					ID: m.ID, Version: m.Version, Format: m.Format, Channels: m.Channels, From: m.Begins, To: m.Ends,
-					File: m.File, Bytes: m.Bytes, Loudness: m.Loudness.Of, Created: m.Created,
-				})
-			}
-			return answer(out, err)
+			return answer(s.mixdowns(ctx, in.Episode))
 		})
 	huma.Register(api, operation("POST", "/episodes/{episode}/mixdowns", "add-mixdown", "Mix the current version down to a file"),
 		func(ctx context.Context, in *struct {
@@ -84,10 +77,26 @@ func (s *Server) mixdownRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/mixdowns/{mixdown}/file", "get-mixdown-file", "The finished file, for playing or, with download, for keeping"), s.mixdownFile)
 }
 
+func (s *Server) mixdowns(ctx context.Context, episode string) ([]Mixdown, error) {
+	target, err := s.target(ctx, episode)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.Store.Mixdowns(ctx, episode)
+	out := []Mixdown{}
+	for _, m := range rows {
+		out = append(out, Mixdown{
+			ID: m.ID, Version: m.Version, Format: m.Format, Channels: m.Channels, From: m.Begins, To: m.Ends,
+			File: m.File, Bytes: m.Bytes, Loudness: m.Loudness.Of, Verdict: target.Judge(m.Loudness.Of), Created: m.Created,
+		})
+	}
+	return out, err
+}
+
 func (s *Server) mixDown(ctx context.Context, episode string, want newMixdown) (work.JobEvent, error) {
 	format, ok := media.FindFormat(want.Format)
 	if !ok {
-		return work.JobEvent{}, session.Problem{Code: "unknown-format", Where: "format", Message: fmt.Sprintf("There is no format called %q.", want.Format)}
+		return work.JobEvent{}, problem.Problem{Code: "unknown-format", Where: "format", Message: fmt.Sprintf("There is no format called %q.", want.Format)}
 	}
 	doc, version, err := s.Store.Document(ctx, episode)
 	if err != nil {
@@ -101,7 +110,7 @@ func (s *Server) mixDown(ctx context.Context, episode string, want newMixdown) (
 		want.To = doc.Length()
 	}
 	if want.From >= want.To {
-		return work.JobEvent{}, session.Problem{Code: "nothing-to-mix", Where: "from", Message: "There is nothing to mix down in this range. Place a clip first, or choose another range."}
+		return work.JobEvent{}, problem.Problem{Code: "nothing-to-mix", Where: "from", Message: "There is nothing to mix down in this range. Place a clip first, or choose another range."}
 	}
 	file := fileName(e, format, want.From == 0 && want.To == doc.Length())
 	job, err := s.Worker.Submit(ctx, work.Mixdown, e.Show, &episode, file, work.MixdownArguments{

@@ -63,36 +63,6 @@ func (s *Server) scriptRoutes(api huma.API) {
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/credits", "get-credits", "The sounds that must be named with the episode, as text, Markdown and HTML"),
 		func(ctx context.Context, in *InEpisode) (*body[credits.List], error) {
-			return answer(s.credits(ctx, in.Episode))
+			return answer(s.Library.Credits(ctx, in.Episode))
 		})
-}
-
-// credits lists what an episode uses in the order in which it is first heard.
-func (s *Server) credits(ctx context.Context, episode string) (credits.List, error) {
-	e, err := s.Store.Episode(ctx, episode)
-	if err != nil {
-		return credits.List{}, err
-	}
-	doc, _, err := s.Store.Document(ctx, episode)
-	if err != nil {
-		return credits.List{}, err
-	}
-	rows, err := s.Store.Sounds(ctx, e.Show)
-	if err != nil {
-		return credits.List{}, err
-	}
-	known := map[string]store.Sound{}
-	for _, r := range rows {
-		known[r.ID] = r
-	}
-	var used []credits.Sound
-	for _, id := range doc.SoundsInOrder() {
-		used = append(used, creditOf(known[id]))
-	}
-	return credits.For(used), nil
-}
-
-// creditOf is what a credit is made of.
-func creditOf(s store.Sound) credits.Sound {
-	return credits.Sound{ID: s.ID, Name: s.Name, Part: s.Part, Title: s.Title, Author: s.Author, Source: s.Source, Licence: s.Licence}
 }

@@ -16,9 +16,14 @@ import (
 	"github.com/unrolled/secure"
 	"gocloud.dev/blob"
 
+	"ruvel/internal/library"
+	"ruvel/internal/measure"
+	"ruvel/internal/plans"
+	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/takes"
+	"ruvel/internal/uploads"
 	"ruvel/internal/work"
 	"ruvel/ui"
 )
@@ -26,19 +31,20 @@ import (
 // Version is the API's version.
 const Version = "0.1.0"
 
-// Server answers requests. Its fields are what it rests on.
+// Server answers requests. Its fields are what it rests on: what can be done is done by
+// packages of their own, and here it is only decoded, called and answered.
 type Server struct {
-	Store  *store.Store
-	Sounds *sounds.Library
-	Bucket *blob.Bucket
-	Worker *work.Worker
-	Queue  *work.Queue
-	Takes  *takes.Box
-	Shelf  *shelved
-	// MaxUpload is the largest file that is taken in, in bytes.
-	MaxUpload int64
-
-	plans plans
+	Store   *store.Store
+	Sounds  *sounds.Library
+	Bucket  *blob.Bucket
+	Worker  *work.Worker
+	Queue   *work.Queue
+	Plans   *plans.Plans
+	Measure *measure.Measurer
+	Takes   *takes.Takes
+	Library *library.Library
+	Uploads *uploads.Uploads
+	Shelf   *shelf.Fetcher
 }
 
 var once sync.Once
@@ -56,7 +62,6 @@ func (s *Server) Handler() http.Handler {
 }
 
 func (s *Server) routes(r chi.Router) {
-	s.plans.server = s
 	s.register(humachi.New(r, Config()))
 	if err := s.uploadRoutes(r); err != nil {
 		panic(err) // its settings stand in the code

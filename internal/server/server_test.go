@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"bytes"
+	"crypto/sha256"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -18,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/internal/library"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
@@ -25,8 +27,9 @@ import (
 )
 
 var (
-	base string
-	data string
+	base  string
+	data  string
+	house housetest.House
 )
 
 // patience is how long something is waited for, tick how often it is looked for.
@@ -37,8 +40,9 @@ const (
 
 func TestMain(m *testing.M) {
 	housetest.Main(m, func(h housetest.House) error {
-		h.MaxUpload = 20 << 20
-		base, data = h.Address+"/api", h.Data
+		h.Uploads.Most, h.Library.MaxUpload = 20<<20, 20<<20
+		h.Plans.Idle = 50 * time.Millisecond
+		house, base, data = h, h.Address+"/api", h.Data
 		return nil
 	})
 }
@@ -127,12 +131,13 @@ func ended(t testing.TB, id string) work.JobEvent {
 }
 
 // imported imports a sound and places it in the episode.
-func imported(t testing.TB, show, episode, name string, pcm audio.PCM) {
+func imported(t testing.TB, show, episode, name string, pcm audio.PCM) (sound string) {
 	t.Helper()
 	file, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", pcm))
 	require.NoError(t, err)
 	job := want[work.JobEvent](t, "POST", fmt.Sprintf("/shows/%s/sounds?file=%s.wav&episode=%s&start=48000", show, name, episode), file)
 	require.Equal(t, "done", string(ended(t, job.ID).State))
+	return fmt.Sprintf("%x", sha256.Sum256(file))
 }
 
 func TestAnImportedFileIsPlacedHeardAndMixedDown(t *testing.T) {
@@ -159,8 +164,9 @@ func TestAnImportedFileIsPlacedHeardAndMixedDown(t *testing.T) {
 	assert.Equal(t, list[0].Bytes, int64(len(file)))
 	back := testkit.ReadAudio(t, testkit.WriteFile(t, "mix.wav", file), 2)
 	assert.Zero(t, testkit.MaxDifference(t, pcm, back))
-	loudness := want[server.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
-	assert.InDelta(t, loudness.Integrated, list[0].Loudness.Integrated, 0.1)
+	assert.Equal(t, "podcast-stereo", want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Target)
+	assert.False(t, list[0].Verdict.Meets)
+	assert.InDelta(t, list[0].Loudness.Integrated+16, list[0].Verdict.Loud, 0.001)
 	want[any](t, "DELETE", "/mixdowns/"+list[0].ID, nil)
 	refused(t, 404, "GET", "/mixdowns/"+list[0].ID+"/file", nil)
 }
@@ -215,7 +221,7 @@ func TestListeningWaitsForAVersionThatIsOnItsWay(t *testing.T) {
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 16*audio.Second, 6))
 	got := make(chan float32, 1)
 	go func() { got <- stream(t, episode, "from=60000&rev=3", 4).Peak() }()
-	do(t, episode, 2, map[string]any{"type": "set-track", "track": "t1", "mute": true})
+	do(t, episode, 2, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": "t1", "mute": true}}})
 	assert.Zero(t, <-got)
 }
 
@@ -252,7 +258,7 @@ func TestEveryRefusalIsAProblemInWords(t *testing.T) {
 		{"no name", 422, "POST", "/shows", map[string]any{"name": "  "}, "bad-request"},
 		{"no JSON", 400, "POST", "/shows", []byte("{"), "bad-request"},
 		{"an unknown edit", 422, "POST", "/episodes/" + episode + "/edits", edit(`{"type":"explode"}`), "bad-request"},
-		{"an edit of a missing clip", 422, "POST", "/episodes/" + episode + "/edits", edit(`{"type":"set-clip","clip":"c9"}`), "unknown-clip"},
+		{"an edit of a missing clip", 422, "POST", "/episodes/" + episode + "/edits", edit(`{"type":"set-clips","clips":[{"clip":"c9"}]}`), "unknown-clip"},
 		{"a sound of nobody", 404, "GET", "/sounds/" + sound + "/audio", nil, "not-found"},
 		{"peaks of nobody", 404, "GET", "/sounds/" + sound + "/peaks/2", nil, "not-found"},
 		{"an id that is a path", 422, "GET", "/sounds/..%2f..%2fetc/peaks/2", nil, "bad-request"},
@@ -278,7 +284,7 @@ func TestAFileThatIsNoSoundFailsByItsNameAndLeavesNothing(t *testing.T) {
 	assert.Equal(t, "not-a-sound", end.Problem.Code)
 	assert.True(t, strings.HasPrefix(end.Problem.Message, "notes.mp3: "), end.Problem.Message)
 	assert.Empty(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks)
-	assert.Empty(t, want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil))
+	assert.Empty(t, want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil))
 	assert.Equal(t, before, originals(t))
 }
 
@@ -344,7 +350,7 @@ func TestASoundCanBeHeardFromAnyByteAndIsRenamedAndRemoved(t *testing.T) {
 	show, episode := newEpisode(t)
 	pcm := testkit.Sine(1, 440, -6, 0, 2*audio.Second)
 	imported(t, show, episode, "tone", pcm)
-	sounds := want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil)
+	sounds := want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil)
 	require.Len(t, sounds, 1)
 	assert.Equal(t, "voice", string(sounds[0].Part))
 	_, header, whole := call(t, "GET", "/sounds/"+sounds[0].ID+"/audio", nil)
@@ -356,7 +362,7 @@ func TestASoundCanBeHeardFromAnyByteAndIsRenamedAndRemoved(t *testing.T) {
 	assert.Equal(t, whole[40:1044], part)
 	_, _, peaks := call(t, "GET", "/sounds/"+sounds[0].ID+"/peaks/0?from=10&count=5", nil)
 	assert.Len(t, peaks, 20)
-	renamed := want[server.LibrarySound](t, "PATCH", "/shows/"+show+"/sounds/"+sounds[0].ID, map[string]any{"name": "A tone", "part": "effect"})
+	renamed := want[library.ShowSound](t, "PATCH", "/shows/"+show+"/sounds/"+sounds[0].ID, map[string]any{"name": "A tone", "part": "effect"})
 	assert.Equal(t, "A tone", renamed.Name)
 	code, detail := refused(t, 409, "DELETE", "/shows/"+show+"/sounds/"+sounds[0].ID, nil)
 	assert.Equal(t, "sound-in-use", code)

@@ -36,11 +36,11 @@ func view(e store.Episode) Episode {
 }
 
 type named struct {
-	Name string `json:"name" minLength:"1" maxLength:"200" pattern:"\\S"`
+	Name string `json:"name" maxLength:"200"`
 }
 
 type titled struct {
-	Title  string `json:"title" minLength:"1" maxLength:"200" pattern:"\\S"`
+	Title  string `json:"title" maxLength:"200"`
 	Number int    `json:"number,omitempty" minimum:"0" maximum:"1000000" doc:"Left out: the show's next, or as it was"`
 }
 
@@ -61,7 +61,11 @@ func (s *Server) showRoutes(api huma.API) {
 		})
 	huma.Register(api, operation("POST", "/shows", "add-show", "Make a show"),
 		func(ctx context.Context, in *struct{ Body named }) (*body[store.Show], error) {
-			return answer(s.Store.AddShow(ctx, in.Body.Name))
+			name, err := session.NewName(in.Body.Name, "name")
+			if err != nil {
+				return nil, fail(err)
+			}
+			return answer(s.Store.AddShow(ctx, name))
 		})
 	huma.Register(api, operation("PATCH", "/shows/{show}", "rename-show", "Give a show another name"),
 		func(ctx context.Context, in *struct {
@@ -69,7 +73,11 @@ func (s *Server) showRoutes(api huma.API) {
 			Body named
 		},
 		) (*empty, error) {
-			return nothing(s.Store.RenameShow(ctx, in.Show, in.Body.Name))
+			name, err := session.NewName(in.Body.Name, "name")
+			if err == nil {
+				err = s.Store.RenameShow(ctx, in.Show, name)
+			}
+			return nothing(err)
 		})
 	huma.Register(api, operation("GET", "/shows/{show}/episodes", "list-episodes", "List the episodes of a show, the newest first"),
 		func(ctx context.Context, in *InShow) (*body[[]Episode], error) {
@@ -86,7 +94,11 @@ func (s *Server) showRoutes(api huma.API) {
 			Body titled
 		},
 		) (*body[Episode], error) {
-			e, err := s.Store.AddEpisode(ctx, in.Show, in.Body.Title, in.Body.Number, session.New())
+			title, err := session.NewName(in.Body.Title, "title")
+			if err != nil {
+				return nil, fail(err)
+			}
+			e, err := s.Store.AddEpisode(ctx, in.Show, title, in.Body.Number, session.New())
 			return answer(view(e), err)
 		})
 }
@@ -102,10 +114,14 @@ func (s *Server) episodeRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
+			title, err := session.NewName(in.Body.Title, "title")
+			if err != nil {
+				return nil, fail(err)
+			}
 			if in.Body.Number == 0 {
 				in.Body.Number = e.Number
 			}
-			if err := s.Store.RenameEpisode(ctx, in.Episode, in.Body.Title, in.Body.Number); err != nil {
+			if err := s.Store.RenameEpisode(ctx, in.Episode, title, in.Body.Number); err != nil {
 				return nil, fail(err)
 			}
 			e, err = s.Store.Episode(ctx, in.Episode)
@@ -113,22 +129,7 @@ func (s *Server) episodeRoutes(api huma.API) {
 		})
 	huma.Register(api, operation("DELETE", "/episodes/{episode}", "remove-episode", "Remove an episode with its history and mixdowns"),
 		func(ctx context.Context, in *InEpisode) (*empty, error) {
-			takes, err := s.Store.Takes(ctx, in.Episode)
-			if err != nil {
-				return nil, fail(err)
-			}
-			gone, err := s.Store.RemoveEpisode(ctx, in.Episode)
-			for _, t := range takes {
-				if err == nil {
-					_ = s.Takes.Remove(t.ID)
-				}
-			}
-			for _, m := range gone {
-				if err == nil {
-					_ = s.Bucket.Delete(ctx, work.MixdownKey(m))
-				}
-			}
-			return nothing(err)
+			return nothing(s.removeEpisode(ctx, in.Episode))
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/silhouette", "get-silhouette", "The outline of an episode as it will be heard"),
 		func(ctx context.Context, in *struct {
@@ -140,11 +141,11 @@ func (s *Server) episodeRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			return answer(mix.Outline(doc, s.Sounds.Peaks(ctx), in.Columns))
+			return answer(mix.Outline(doc, s.Sounds.PeaksOf(ctx), in.Columns))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/loudness", "get-loudness", "Measure the whole mix of the current version"),
+	huma.Register(api, operation("GET", "/episodes/{episode}/loudness", "get-loudness", "The loudness of the whole mix as it was measured last. If that was another version, the current one is being measured, and an event tells when that is done"),
 		func(ctx context.Context, in *InEpisode) (*body[Measured], error) {
-			return answer(s.measure(ctx, in.Episode))
+			return answer(s.measured(ctx, in.Episode))
 		})
 	huma.Register(api, operation("GET", "/targets", "list-targets", "The delivery targets in the order they are offered"),
 		func(context.Context, *empty) (*body[[]loudness.Target], error) {
@@ -152,32 +153,67 @@ func (s *Server) episodeRoutes(api huma.API) {
 		})
 }
 
-// Measured is the loudness of a version.
+// Measured is what is known of an episode's loudness.
 type Measured struct {
-	Version int64 `json:"version"`
-	loudness.Result
+	Version   int64             `json:"version" doc:"That was measured; 0 if none was"`
+	Measuring bool              `json:"measuring" doc:"The current version is another one and is being measured"`
+	Loudness  *loudness.Result  `json:"loudness,omitempty"`
+	Verdict   *loudness.Verdict `json:"verdict,omitempty" doc:"How it stands to the episode's target"`
 }
 
-// measure renders and measures the current version, unless that has been done.
-func (s *Server) measure(ctx context.Context, episode string) (Measured, error) {
+// measured gives what was measured last and, if that is outdated, has it measured in the background.
+func (s *Server) measured(ctx context.Context, episode string) (Measured, error) {
 	e, err := s.Store.Episode(ctx, episode)
 	if err != nil {
 		return Measured{}, err
 	}
-	if e.LoudnessVersion == e.Version {
-		return Measured{e.Version, e.Loudness.Of}, nil
+	m := Measured{Version: e.LoudnessVersion, Measuring: e.LoudnessVersion != e.Version}
+	if m.Measuring {
+		s.Measure.Ask(episode, e.Version)
 	}
-	p, err := s.plans.get(ctx, episode, 0)
+	if m.Version == 0 {
+		return m, nil
+	}
+	m.Loudness = &e.Loudness.Of
+	target, err := s.target(ctx, episode)
 	if err != nil {
 		return Measured{}, err
 	}
-	meter := loudness.NewMeter(2)
-	if err := p.plan.Each(ctx, 0, p.plan.Length(), func(piece audio.PCM) error {
-		meter.Write(piece)
-		return nil
-	}); err != nil {
-		return Measured{}, err
+	verdict := target.Judge(e.Loudness.Of)
+	m.Verdict = &verdict
+	return m, nil
+}
+
+// target is what an episode is to be delivered at.
+func (s *Server) target(ctx context.Context, episode string) (loudness.Target, error) {
+	doc, _, err := s.Store.Document(ctx, episode)
+	if err != nil {
+		return loudness.Target{}, err
 	}
-	r := meter.Result()
-	return Measured{p.version, r}, s.Store.SetLoudness(ctx, episode, p.version, r)
+	t, known := loudness.FindTarget(doc.Target)
+	if !known { // of a version that had others
+		t = loudness.Targets()[0]
+	}
+	return t, nil
+}
+
+// removeEpisode removes an episode with the files that are now nobody's, and tells the windows that show it.
+func (s *Server) removeEpisode(ctx context.Context, episode string) error {
+	recorded, err := s.Store.Takes(ctx, episode)
+	if err != nil {
+		return err
+	}
+	gone, err := s.Store.RemoveEpisode(ctx, episode)
+	if err != nil {
+		return err
+	}
+	s.Plans.Forget(episode)
+	for _, t := range recorded {
+		_ = s.Takes.Chunks.Remove(t.ID)
+	}
+	for _, m := range gone {
+		_ = s.Bucket.Delete(ctx, work.MixdownKey(m))
+	}
+	s.Queue.Announce(work.EpisodeSubject(episode), work.Event{Removed: &work.ShowEvent{}})
+	return nil
 }

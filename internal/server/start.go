@@ -14,12 +14,17 @@ import (
 
 	"gocloud.dev/blob/fileblob"
 
+	"ruvel/internal/chunks"
 	"ruvel/internal/database"
+	"ruvel/internal/library"
+	"ruvel/internal/measure"
 	"ruvel/internal/media"
+	"ruvel/internal/plans"
 	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/takes"
+	"ruvel/internal/uploads"
 	"ruvel/internal/work"
 )
 
@@ -52,7 +57,7 @@ func Start(ctx context.Context, set Settings) (*House, error) {
 		return nil, err
 	}
 	workCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	h := &House{Server: &Server{MaxUpload: 4 << 30}, stop: stop, worked: make(chan error, 1)}
+	h := &House{Server: &Server{}, stop: stop, worked: make(chan error, 1)}
 	if err := h.furnish(ctx, data, set); err != nil {
 		close(h.worked)
 		h.Close()
@@ -95,20 +100,33 @@ func (h *House) furnish(ctx context.Context, data string, set Settings) (err err
 	if h.Queue, err = work.NewQueue(ctx, filepath.Join(data, "queue"), set.NATS); err != nil {
 		return err
 	}
-	if h.Takes, err = takes.New(filepath.Join(data, "takes")); err != nil {
+	box, err := chunks.New(filepath.Join(data, "takes"))
+	if err != nil {
 		return err
 	}
-	h.Takes.KeepFree.Store(set.KeepFree)
-	if h.Shelf, err = newShelved(shelf.House{}, h.Sounds, filepath.Join(cache, "shelf")); err != nil {
+	box.KeepFree.Store(set.KeepFree)
+	if h.Shelf, err = shelf.NewFetcher(shelf.House{}, h.Sounds, filepath.Join(cache, "shelf")); err != nil {
 		return err
 	}
-	uploads := work.Uploads(filepath.Join(data, "uploads"))
-	if err := os.MkdirAll(string(uploads), 0o755); err != nil {
+	arriving := work.Uploads(filepath.Join(data, "uploads"))
+	if err := os.MkdirAll(string(arriving), 0o755); err != nil {
 		return err
 	}
-	h.Worker = &work.Worker{Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Takes: h.Takes, Uploads: uploads, Bucket: h.Bucket, Dir: cache}
-	return h.resumeUploads(ctx)
+	h.Worker = &work.Worker{Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Dir: cache}
+	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
+	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
+	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
+	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
+	h.Uploads = &uploads.Uploads{Store: h.Store, Worker: h.Worker, Most: maxUpload, KeepFree: set.KeepFree}
+	return h.Uploads.Resume(ctx)
 }
+
+const (
+	// maxUpload is the largest file that is taken in, in bytes.
+	maxUpload = 4 << 30
+	// keepIdle is how long a plan that nobody renders is kept, with the working copies that it reads.
+	keepIdle = time.Minute
+)
 
 // writable says in words why a folder cannot be used.
 func writable(dir string) error {
@@ -127,6 +145,9 @@ func writable(dir string) error {
 func (h *House) Close() {
 	h.stop()
 	<-h.worked
+	if h.Measure != nil {
+		h.Measure.Close()
+	}
 	if h.Queue != nil {
 		h.Queue.Close()
 	}
@@ -150,9 +171,22 @@ func Listen(port int) (net.Listener, error) {
 	return l, err
 }
 
+// sendBuffer is how many bytes the system keeps for a connection. Left to itself it would
+// keep ten seconds of sound, and that much later one would notice that a listener does not read.
+const sendBuffer = 256 << 10
+
 // Serve answers on a listener until the context ends, then lets requests finish for a moment.
 func (h *House) Serve(ctx context.Context, l net.Listener) error {
-	s := &http.Server{Handler: h.Handler(), ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
+	s := &http.Server{
+		Handler: h.Handler(), ReadHeaderTimeout: 10 * time.Second,
+		BaseContext: func(net.Listener) context.Context { return ctx },
+		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
+			if tcp, ok := c.(*net.TCPConn); ok {
+				_ = tcp.SetWriteBuffer(sendBuffer)
+			}
+			return ctx
+		},
+	}
 	done := make(chan error, 1)
 	go func() { done <- s.Serve(l) }()
 	select {

@@ -12,7 +12,9 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/library"
 	"ruvel/internal/server"
+	"ruvel/internal/takes"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )
@@ -29,7 +31,7 @@ func voiceTrack(t *testing.T, episode string) string {
 func spoken(t *testing.T, episode string, begin map[string]any, pcm audio.PCM) string {
 	t.Helper()
 	begin["channels"] = len(pcm)
-	take := want[server.Take](t, "POST", "/episodes/"+episode+"/takes", begin)
+	take := want[takes.TakeStatus](t, "POST", "/episodes/"+episode+"/takes", begin)
 	half := audio.Frames(take.Rate / 2)
 	for seq, at := 0, audio.Frames(0); at < pcm.Length(); seq, at = seq+1, at+half {
 		want[any](t, "POST", fmt.Sprintf("/takes/%s/%d", take.ID, seq), testkit.Interleave(pcm.Slice(at, min(at+half, pcm.Length()))))
@@ -44,10 +46,10 @@ func finished(t *testing.T, take string, body map[string]any) work.JobEvent {
 	return job
 }
 
-func takesOf(t *testing.T, episode string) map[string]server.Take {
+func takesOf(t *testing.T, episode string) map[string]takes.TakeStatus {
 	t.Helper()
-	out := map[string]server.Take{}
-	for _, v := range want[[]server.Take](t, "GET", "/episodes/"+episode+"/takes", nil) {
+	out := map[string]takes.TakeStatus{}
+	for _, v := range want[[]takes.TakeStatus](t, "GET", "/episodes/"+episode+"/takes", nil) {
 		out[v.ID] = v
 	}
 	return out
@@ -107,7 +109,7 @@ func TestTakesOfOnePlaceAreSwappedDiscardedAndTakenBack(t *testing.T) {
 	// Back to the first, in the clip that is there and with what was done to it.
 	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
 	clip := desk.Document.Tracks[0].ClipsInOrder()[0]
-	do(t, episode, desk.Version, map[string]any{"type": "set-clip", "clip": clip, "gain": -2})
+	do(t, episode, desk.Version, map[string]any{"type": "set-clips", "clips": []any{map[string]any{"clip": clip, "gain": -2}}})
 	want[any](t, "POST", "/takes/"+first+"/use", map[string]any{"clip": clip})
 	all = clips(t, episode)
 	assert.Equal(t, []any{"Presenter, take 1", audio.DB(-2), 3 * audio.Second}, []any{all[0].Name, all[0].Gain, all[0].Length})
@@ -132,7 +134,7 @@ func TestTakesOfOnePlaceAreSwappedDiscardedAndTakenBack(t *testing.T) {
 	sound := takesOf(t, episode)[third].Sound
 	want[any](t, "DELETE", "/takes/"+third, nil)
 	assert.NotContains(t, takesOf(t, episode), third)
-	for _, s := range want[[]server.LibrarySound](t, "GET", "/shows/"+show+"/sounds", nil) {
+	for _, s := range want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil) {
 		assert.NotEqual(t, sound, s.ID, "deleted for good")
 	}
 }
@@ -150,7 +152,7 @@ func TestARecordingIsCheckedChunkByChunk(t *testing.T) {
 		status, _, _ := call(t, "POST", "/episodes/"+episode+"/takes", body)
 		assert.Equal(t, 422, status, name)
 	}
-	take := want[server.Take](t, "POST", "/episodes/"+episode+"/takes", map[string]any{"track": track, "begins": 0, "rate": 48000, "channels": 2}).ID
+	take := want[takes.TakeStatus](t, "POST", "/episodes/"+episode+"/takes", map[string]any{"track": track, "begins": 0, "rate": 48000, "channels": 2}).ID
 	second := testkit.Interleave(testkit.Noise(2, 0.1, audio.Second, 1))
 	for name, c := range map[string]struct {
 		seq    int
@@ -173,7 +175,7 @@ func TestARecordingIsCheckedChunkByChunk(t *testing.T) {
 	assert.Equal(t, audio.Second, clips(t, episode)[0].Length)
 
 	// One that never had a chunk leaves nothing.
-	empty := want[server.Take](t, "POST", "/episodes/"+episode+"/takes", map[string]any{"track": track, "begins": 0, "rate": 48000, "channels": 1}).ID
+	empty := want[takes.TakeStatus](t, "POST", "/episodes/"+episode+"/takes", map[string]any{"track": track, "begins": 0, "rate": 48000, "channels": 1}).ID
 	code, _ = refused(t, 422, "POST", "/takes/"+empty+"/finish", map[string]any{})
 	assert.Equal(t, "empty-take", code)
 	assert.NotContains(t, takesOf(t, episode), empty)
@@ -192,7 +194,7 @@ func TestATrackThatIsGoneIsReplacedByAnother(t *testing.T) {
 	track := voiceTrack(t, episode)
 	take := spoken(t, episode, map[string]any{"track": track, "begins": 4800, "rate": 48000}, testkit.Noise(1, 0.1, 48000, 1))
 	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
-	do(t, episode, desk.Version, map[string]any{"type": "remove-track", "track": track})
+	do(t, episode, desk.Version, map[string]any{"type": "remove-tracks", "tracks": []string{track}})
 	finished(t, take, map[string]any{})
 	all := clips(t, episode)
 	require.Len(t, all, 1)
@@ -211,7 +213,7 @@ func TestWhileATrackIsRecordedOntoItIsLeftOutOfWhatIsHeard(t *testing.T) {
 func TestATakeOfMoreThanAnHourIsKeptInBoundedMemory(t *testing.T) {
 	const minutes, rate = 65, 8000
 	_, episode := newEpisode(t)
-	take := want[server.Take](t, "POST", "/episodes/"+episode+"/takes", map[string]any{"track": voiceTrack(t, episode), "begins": 0, "rate": rate, "channels": 1}).ID
+	take := want[takes.TakeStatus](t, "POST", "/episodes/"+episode+"/takes", map[string]any{"track": voiceTrack(t, episode), "begins": 0, "rate": rate, "channels": 1}).ID
 	second := testkit.Interleave(testkit.Noise(1, 0.1, rate, 1))
 	var before, now runtime.MemStats
 	runtime.GC()

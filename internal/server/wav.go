@@ -45,18 +45,24 @@ func (w *wav) Read(p []byte) (int, error) {
 			n, w.at = n+k, w.at+int64(k)
 			continue
 		}
-		p[n] = w.dataByte(w.at - int64(len(w.header)))
-		n++
-		w.at++
+		end := n + int(min(int64(len(p)-n), w.size()-w.at))
+		if err := audio.Guard(func() { w.data(p[n:end], w.at-int64(len(w.header))) }); err != nil {
+			return n, err
+		}
+		w.at += int64(end - n)
+		n = end
 	}
 	return n, nil
 }
 
-func (w *wav) dataByte(at int64) byte {
-	frame, rest := at/int64(2*len(w.pcm)), at%int64(2*len(w.pcm))
-	v := w.pcm[rest/2][frame]
-	s := uint16(int16(max(-32768, min(32767, v*32767))))
-	return byte(s >> (8 * (rest % 2)))
+// data fills p with the bytes of the samples from a byte on.
+func (w *wav) data(p []byte, at int64) {
+	for i := range p {
+		frame, rest := (at+int64(i))/int64(2*len(w.pcm)), (at+int64(i))%int64(2*len(w.pcm))
+		v := w.pcm[rest/2][frame]
+		s := uint16(int16(max(-32768, min(32767, v*32767))))
+		p[i] = byte(s >> (8 * (rest % 2)))
+	}
 }
 
 func (w *wav) Seek(offset int64, whence int) (int64, error) {

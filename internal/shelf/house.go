@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/media"
 )
@@ -60,7 +61,7 @@ func (h House) Piece(_ context.Context, key string) (Piece, error) {
 			return p, nil
 		}
 	}
-	return Piece{}, session.Problem{Code: "not-found", Where: "piece", Message: "There is no such piece on the shelf."}
+	return Piece{}, problem.Problem{Code: "not-found", Where: "piece", Message: "There is no such piece on the shelf."}
 }
 
 // Open implements Shelf: it computes the piece and gives it as a 24-bit WAV file.

@@ -36,7 +36,7 @@ type Query struct {
 type Shelf interface {
 	// Search lists the pieces that meet a query, in an order that stays the same.
 	Search(ctx context.Context, q Query) ([]Piece, error)
-	// Piece gives one piece by its key; one that is not there is a session.Problem with the code not-found.
+	// Piece gives one piece by its key; one that is not there is a problem.Problem with the code not-found.
 	Piece(ctx context.Context, key string) (Piece, error)
 	// Open gives the bytes of a piece's sound file. The caller closes it.
 	Open(ctx context.Context, key string) (io.ReadCloser, error)

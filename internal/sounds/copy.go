@@ -6,19 +6,11 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"syscall"
 	"unsafe"
 
 	"ruvel/core/audio"
 	"ruvel/core/waveform"
 )
-
-// Copy is a working copy: the samples at 48 kHz, mapped into memory, and their peaks.
-// The mapping lives as long as the process, so that a render never loses its ground.
-type Copy struct {
-	PCM   audio.PCM
-	Peaks waveform.Pyramid
-}
 
 // A working copy is a folder: one file of 32-bit floats in the machine's byte order
 // for each channel, and the peaks, which are written last.
@@ -81,53 +73,45 @@ func (w *copyWriter) close() error {
 	return errors.Join(errs...)
 }
 
-// openCopy maps a working copy. One whose files do not fit together is an error, and is made anew by the caller.
-func openCopy(dir string) (*Copy, error) {
-	data, err := os.ReadFile(peaksFile(dir))
+// checkCopy says what is wrong with a working copy, and how long it is in frames. One whose
+// files do not fit together is damaged, and is made anew by the caller.
+func checkCopy(dir string) (channels int, length audio.Frames, err error) {
+	f, err := os.Open(peaksFile(dir))
 	if err != nil {
-		return nil, err
+		return 0, 0, err
 	}
-	c := &Copy{}
-	if err := c.Peaks.UnmarshalBinary(data); err != nil {
-		return nil, err
+	defer f.Close()
+	peaks, err := waveform.ReadLength(f)
+	if err != nil {
+		return 0, 0, err
 	}
-	for channel := range 2 {
-		samples, err := mapFile(channelFile(dir, channel))
-		if errors.Is(err, os.ErrNotExist) && channel > 0 {
+	for ; channels < 2; channels++ {
+		info, err := os.Stat(channelFile(dir, channels))
+		if errors.Is(err, os.ErrNotExist) && channels > 0 {
 			break
 		}
 		if err != nil {
-			return nil, err
+			return 0, 0, err
 		}
-		c.PCM = append(c.PCM, samples)
-	}
-	peaks := audio.Frames(len(c.Peaks.Levels[0]))
-	for _, samples := range c.PCM {
-		if n := audio.Frames(len(samples)); n == 0 || n != c.PCM.Length() || (n+waveform.Finest-1)/waveform.Finest != peaks {
-			return nil, fmt.Errorf("the working copy in %s is damaged", dir)
+		n := audio.Frames(info.Size() / 4)
+		if n == 0 || info.Size()%4 != 0 || (channels > 0 && n != length) || (n+waveform.Finest-1)/waveform.Finest != peaks {
+			return 0, 0, fmt.Errorf("the working copy in %s is damaged", dir)
 		}
+		length = n
 	}
-	return c, nil
+	return channels, length, nil
 }
 
-func mapFile(path string) ([]float32, error) {
-	f, err := os.Open(path)
+// readPeaks reads the peaks of a working copy.
+func readPeaks(dir string) (p waveform.Pyramid, err error) {
+	if _, _, err := checkCopy(dir); err != nil {
+		return p, err
+	}
+	data, err := os.ReadFile(peaksFile(dir))
 	if err != nil {
-		return nil, err
+		return p, err
 	}
-	defer f.Close()
-	info, err := f.Stat()
-	if err != nil {
-		return nil, err
-	}
-	if info.Size() < 4 || info.Size()%4 != 0 {
-		return nil, fmt.Errorf("%s has an odd length", path)
-	}
-	data, err := syscall.Mmap(int(f.Fd()), 0, int(info.Size()), syscall.PROT_READ, syscall.MAP_SHARED)
-	if err != nil {
-		return nil, fmt.Errorf("map %s: %w", path, err)
-	}
-	return unsafe.Slice((*float32)(unsafe.Pointer(&data[0])), len(data)/4), nil
+	return p, p.UnmarshalBinary(data)
 }
 
 func asBytes(samples []float32) []byte {

@@ -4,6 +4,7 @@
 package sounds
 
 import (
+	"container/list"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -21,7 +22,6 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
-	"ruvel/core/waveform"
 	"ruvel/internal/media"
 )
 
@@ -33,8 +33,10 @@ type Library struct {
 	bucket *blob.Bucket
 	cache  string
 	making singleflight.Group
+	peaks  peakCache
 	mu     sync.Mutex
-	open   map[string]*Copy
+	mapped map[string]*mapping // to be read next; older ones of a sound live as long as they are read
+	live   int                 // mappings that there are
 }
 
 // New opens a library. Working copies go into the folder cache; what an earlier
@@ -47,7 +49,10 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 	for _, path := range left {
 		_ = os.RemoveAll(path)
 	}
-	return &Library{bucket: bucket, cache: cache, open: map[string]*Copy{}}, nil
+	return &Library{
+		bucket: bucket, cache: cache, mapped: map[string]*mapping{},
+		peaks: peakCache{most: peaksKept, byID: map[string]*list.Element{}},
+	}, nil
 }
 
 // unfinished marks folders and files that are still being written.
@@ -101,11 +106,10 @@ func (l *Library) Has(ctx context.Context, id string) bool {
 	return err == nil && there
 }
 
-// Delete removes an original and its working copy. A copy that is being rendered from stays readable.
+// Delete removes an original and its working copy. A copy that is being rendered from
+// stays readable; its disk is free as soon as nobody reads it.
 func (l *Library) Delete(ctx context.Context, id string) error {
-	l.mu.Lock()
-	delete(l.open, id)
-	l.mu.Unlock()
+	l.peaks.forget(id)
 	if err := os.RemoveAll(l.folder(id)); err != nil {
 		return err
 	}
@@ -124,7 +128,7 @@ func (l *Library) folder(id string) string { return filepath.Join(l.cache, filep
 
 // Import decodes an original, makes its working copy and measures it. Progress, from
 // 0 to 1, is told now and then. A file that is not a whole sound is refused with a
-// session.Problem and leaves nothing behind in the cache.
+// problem.Problem and leaves nothing behind in the cache.
 func (l *Library) Import(ctx context.Context, id string, progress func(float64)) (Facts, error) {
 	dir, err := os.MkdirTemp(l.cache, id[:8]+unfinished+"*")
 	if err != nil {
@@ -178,12 +182,12 @@ func (l *Library) Import(ctx context.Context, id string, progress func(float64))
 // settle puts a finished working copy in its place. Where another import of the same
 // bytes was quicker, its copy stays.
 func (l *Library) settle(dir, id string) error {
-	if _, err := openCopy(l.folder(id)); err == nil {
+	if _, err := readPeaks(l.folder(id)); err == nil {
 		return nil
 	}
 	_ = os.RemoveAll(l.folder(id))
 	err := os.Rename(dir, l.folder(id))
-	if _, there := openCopy(l.folder(id)); there == nil {
+	if _, _, there := checkCopy(l.folder(id)); there == nil {
 		return nil
 	}
 	return err
@@ -203,59 +207,11 @@ func (l *Library) fetch(ctx context.Context, id, path string) (int64, error) {
 	return n, errors.Join(err, f.Close())
 }
 
-// Open gives the working copy of a sound, making it anew if it is missing or damaged.
-func (l *Library) Open(ctx context.Context, id string) (*Copy, error) {
-	if c := l.opened(id); c != nil {
-		return c, nil
-	}
-	v, err, _ := l.making.Do(id, func() (any, error) {
-		if c := l.opened(id); c != nil {
-			return c, nil
-		}
-		c, err := openCopy(l.folder(id))
-		if err != nil {
-			if _, err := l.Import(context.WithoutCancel(ctx), id, func(float64) {}); err != nil {
-				return nil, err
-			}
-			if c, err = openCopy(l.folder(id)); err != nil {
-				return nil, err
-			}
-		}
-		l.mu.Lock()
-		defer l.mu.Unlock()
-		l.open[id] = c
-		return c, nil
+// makeAnew makes a working copy from the original. Those who wait for the samples and
+// those who wait for the peaks share the work.
+func (l *Library) makeAnew(ctx context.Context, id string) error {
+	_, err, _ := l.making.Do("copy "+id, func() (any, error) {
+		return l.Import(context.WithoutCancel(ctx), id, func(float64) {})
 	})
-	if err != nil {
-		return nil, err
-	}
-	return v.(*Copy), nil
-}
-
-func (l *Library) opened(id string) *Copy {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.open[id]
-}
-
-// Samples gives the planar samples of a sound, as core/mix asks for them.
-func (l *Library) Samples(ctx context.Context) func(id string) (audio.PCM, error) {
-	return func(id string) (audio.PCM, error) {
-		c, err := l.Open(ctx, id)
-		if err != nil {
-			return nil, err
-		}
-		return c.PCM, nil
-	}
-}
-
-// Peaks gives the peaks of a sound, as core/mix asks for them.
-func (l *Library) Peaks(ctx context.Context) func(id string) (waveform.Pyramid, error) {
-	return func(id string) (waveform.Pyramid, error) {
-		c, err := l.Open(ctx, id)
-		if err != nil {
-			return waveform.Pyramid{}, err
-		}
-		return c.Peaks, nil
-	}
+	return err
 }

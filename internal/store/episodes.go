@@ -57,8 +57,8 @@ func (s *Store) AddEpisode(ctx context.Context, show, title string, number int, 
 				return err
 			}
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length) VALUES (?, ?, ?, ?, ?, ?)`,
-			id, show, n, strings.TrimSpace(title), doc.JSON(), doc.Length()); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length, next_id) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			id, show, n, strings.TrimSpace(title), doc.JSON(), doc.Length(), doc.Next); err != nil {
 			return err
 		}
 		return use(ctx, tx, id, show, doc)
@@ -80,12 +80,20 @@ func (s *Store) RemoveEpisode(ctx context.Context, id string) (mixdowns []Mixdow
 	if mixdowns, err = s.Mixdowns(ctx, id); err != nil {
 		return nil, err
 	}
+	s.documents.forget(id)
 	r, err := s.db.ExecContext(ctx, `DELETE FROM episodes WHERE id = ?`, id)
 	return mixdowns, changed(r, err, "episode")
 }
 
-// Document is the current document of an episode with its version.
+// Document is the current document of an episode with its version. It is shared: nobody may change it.
 func (s *Store) Document(ctx context.Context, id string) (session.Document, int64, error) {
+	version, err := s.Version(ctx, id)
+	if err != nil {
+		return session.Document{}, 0, err
+	}
+	if p, there := s.documents.find(id, version); there {
+		return p.doc, version, nil
+	}
 	var row struct {
 		Document []byte `db:"document"`
 		Version  int64  `db:"version"`
@@ -94,7 +102,15 @@ func (s *Store) Document(ctx context.Context, id string) (session.Document, int6
 		return session.Document{}, 0, err
 	}
 	doc, err := session.Parse(row.Document)
+	if err == nil {
+		s.documents.keep(parsed{episode: id, version: row.Version, doc: doc})
+	}
 	return doc, row.Version, err
+}
+
+// Version is the version that an episode's document is at.
+func (s *Store) Version(ctx context.Context, id string) (version int64, err error) {
+	return version, found(s.db.GetContext(ctx, &version, `SELECT version FROM episodes WHERE id = ?`, id), "episode")
 }
 
 // SetLoudness keeps what was measured of a version.

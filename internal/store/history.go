@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -13,15 +14,17 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
 // Change is what an edit, an undo or a redo did to a document.
 type Change struct {
-	Version int64           // the new one
-	Patch   json.RawMessage // RFC 6902, from the version before
-	Name    string          // of the step
-	Changed time.Time
+	Version  int64            // the new one
+	Document session.Document // the new one; nobody may change it
+	Patch    json.RawMessage  // RFC 6902, from the version before
+	Name     string           // of the step
+	Changed  time.Time
 	History
 }
 
@@ -40,10 +43,12 @@ func (c Conflict) Error() string {
 
 // locked is an episode's row while it is being changed.
 type locked struct {
-	Show     string `db:"show_id"`
-	Document []byte `db:"document"`
-	Version  int64  `db:"version"`
-	Steps    int64  `db:"steps"`
+	ID      string    `db:"id"`
+	Show    string    `db:"show_id"`
+	Version int64     `db:"version"`
+	Steps   int64     `db:"steps"`
+	Next    int       `db:"next_id"`
+	Changed time.Time `db:"changed_at"`
 }
 
 type step struct {
@@ -57,6 +62,7 @@ type step struct {
 // it to the history; steps that had been undone are forgotten. Edits that name the same
 // gesture share one step. An edit that changes nothing leaves no trace.
 func (s *Store) Edit(ctx context.Context, episode string, base int64, gesture string, op edit.Op) (change Change, err error) {
+	var next parsed
 	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
 		row, err := lock(ctx, tx, episode)
 		if err != nil {
@@ -65,54 +71,87 @@ func (s *Store) Edit(ctx context.Context, episode string, base int64, gesture st
 		if row.Version != base {
 			return Conflict{row.Version}
 		}
-		doc, err := session.Parse(row.Document)
+		now, err := s.parsed(ctx, tx, row)
 		if err != nil {
 			return err
 		}
-		next, name, err := edit.Apply(doc, op, catalogue(ctx, tx, row.Show))
+		doc, name, err := edit.ApplyFrom(now.doc, row.Next, op, catalogue(ctx, tx, row.Show))
 		if err != nil {
 			return err
 		}
-		patch := session.Diff(doc, next)
+		patch := session.Diff(now.doc, doc)
 		if len(patch) == 0 {
-			change, err = finish(ctx, tx, episode, row, Change{Version: row.Version, Patch: []byte("[]"), Name: name})
+			change, err = finish(ctx, tx, row, Change{Version: row.Version, Patch: []byte("[]"), Name: name, Document: doc})
 			return err
 		}
-		start, err := s.join(ctx, tx, episode, &row, gesture, doc)
+		start, err := s.join(ctx, tx, &row, gesture, now)
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `DELETE FROM history WHERE episode_id = ? AND step > ?`, episode, row.Steps); err != nil {
+		if recorded, err := record(ctx, tx, &row, name, gesture, start, doc); err != nil {
+			return err
+		} else if !recorded {
+			gesture = "" // the last step is that of another
+		}
+		if change, err = replace(ctx, tx, row, doc, []byte(text(patch))); err != nil {
 			return err
 		}
-		// A drag that comes back to where it began is no step.
-		if forward := session.Diff(start, next); len(forward) > 0 {
-			row.Steps++
-			if _, err := tx.ExecContext(ctx, `INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, ?, ?, ?, ?, ?)`,
-				episode, row.Steps, name, gesture, text(forward), text(session.Diff(next, start))); err != nil {
-				return err
-			}
-		}
-		if change, err = replace(ctx, tx, episode, row, next, []byte(text(patch))); err == nil {
-			change.Name = name
-		}
-		return err
+		change.Name = name
+		next = parsed{episode, change.Version, doc, gesture, start}
+		return nil
 	})
+	if err == nil && next.version > 0 {
+		s.documents.keep(next)
+	}
 	return change, err
+}
+
+// parsed gives the document of a locked row.
+func (s *Store) parsed(ctx context.Context, tx *sqlx.Tx, row locked) (parsed, error) {
+	if p, there := s.documents.find(row.ID, row.Version); there {
+		return p, nil
+	}
+	var data []byte
+	if err := tx.GetContext(ctx, &data, `SELECT document FROM episodes WHERE id = ?`, row.ID); err != nil {
+		return parsed{}, err
+	}
+	doc, err := session.Parse(data)
+	return parsed{episode: row.ID, version: row.Version, doc: doc}, err
 }
 
 // join takes the last step off if it belongs to the same gesture, and gives the
 // document that the step to be written starts from.
-func (s *Store) join(ctx context.Context, tx *sqlx.Tx, episode string, row *locked, gesture string, doc session.Document) (session.Document, error) {
+func (s *Store) join(ctx context.Context, tx *sqlx.Tx, row *locked, gesture string, now parsed) (session.Document, error) {
 	if gesture == "" || row.Steps == 0 {
-		return doc, nil
+		return now.doc, nil
 	}
-	last, err := stepAt(ctx, tx, episode, row.Steps)
+	if now.gesture == gesture {
+		row.Steps--
+		return now.start, nil
+	}
+	last, err := stepAt(ctx, tx, row.ID, row.Steps)
 	if err != nil || last.Gesture != gesture {
-		return doc, err
+		return now.doc, err
 	}
 	row.Steps--
-	return patched(row.Document, last.Backward)
+	return patched(now.doc, last.Backward)
+}
+
+// record writes the step from one document to another after those that are applied, in
+// place of what came after them, and says whether there is one: a drag that comes back to
+// where it began is no step.
+func record(ctx context.Context, tx *sqlx.Tx, row *locked, name, gesture string, from, to session.Document) (bool, error) {
+	if _, err := tx.ExecContext(ctx, `DELETE FROM history WHERE episode_id = ? AND step > ?`, row.ID, row.Steps); err != nil {
+		return false, err
+	}
+	forward := session.Diff(from, to)
+	if len(forward) == 0 {
+		return false, nil
+	}
+	row.Steps++
+	_, err := tx.ExecContext(ctx, `INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, ?, ?, ?, ?, ?)`,
+		row.ID, row.Steps, name, gesture, text(forward), text(session.Diff(to, from)))
+	return true, err
 }
 
 // Undo takes the last step back.
@@ -137,9 +176,9 @@ func (s *Store) travel(ctx context.Context, episode, direction string) (change C
 		}
 		st, err := stepAt(ctx, tx, episode, at)
 		if err != nil {
-			var p session.Problem
+			var p problem.Problem
 			if errors.As(err, &p) {
-				return session.Problem{Code: "nothing-to-" + direction, Where: "history", Message: "There is nothing to " + direction + "."}
+				return problem.New("nothing-to-"+direction, "history", "There is nothing to %s.", direction)
 			}
 			return err
 		}
@@ -149,15 +188,22 @@ func (s *Store) travel(ctx context.Context, episode, direction string) (change C
 			patch = st.Backward
 			row.Steps = at - 1
 		}
-		doc, err := patched(row.Document, patch)
+		now, err := s.parsed(ctx, tx, row)
 		if err != nil {
 			return err
 		}
-		if change, err = replace(ctx, tx, episode, row, doc, patch); err == nil {
+		doc, err := patched(now.doc, patch)
+		if err != nil {
+			return err
+		}
+		if change, err = replace(ctx, tx, row, doc, patch); err == nil {
 			change.Name = st.Name
 		}
 		return err
 	})
+	if err == nil {
+		s.documents.keep(parsed{episode: episode, version: change.Version, doc: change.Document})
+	}
 	return change, err
 }
 
@@ -165,6 +211,27 @@ func (s *Store) travel(ctx context.Context, episode, direction string) (change C
 // that work which was interrupted does not make it twice.
 func (s *Store) HasGesture(ctx context.Context, episode, gesture string) (there bool, err error) {
 	return there, s.db.GetContext(ctx, &there, `SELECT EXISTS (SELECT 1 FROM history WHERE episode_id = ? AND gesture = ?)`, episode, gesture)
+}
+
+// Kept gives what an episode is at now, if a step of a gesture stands in its history:
+// an edit of its own gesture whose answer was lost has been done and need not be sent again.
+func (s *Store) Kept(ctx context.Context, episode, gesture string) (c Change, there bool, err error) {
+	if there, err = s.HasGesture(ctx, episode, gesture); err != nil || !there {
+		return Change{}, false, err
+	}
+	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
+		row, err := lock(ctx, tx, episode)
+		if err != nil {
+			return err
+		}
+		now, err := s.parsed(ctx, tx, row)
+		if err != nil {
+			return err
+		}
+		c, err = finish(ctx, tx, row, Change{Version: row.Version, Document: now.doc, Patch: []byte("[]")})
+		return err
+	})
+	return c, true, err
 }
 
 // HistoryOf says what can be undone and redone in an episode.
@@ -197,7 +264,7 @@ func history(ctx context.Context, tx *sqlx.Tx, episode string, steps int64) (h H
 }
 
 func lock(ctx context.Context, tx *sqlx.Tx, episode string) (row locked, err error) {
-	return row, found(tx.GetContext(ctx, &row, `SELECT show_id, document, version, steps FROM episodes WHERE id = ? FOR UPDATE`, episode), "episode")
+	return row, found(tx.GetContext(ctx, &row, `SELECT id, show_id, version, steps, next_id, changed_at FROM episodes WHERE id = ? FOR UPDATE`, episode), "episode")
 }
 
 func stepAt(ctx context.Context, tx *sqlx.Tx, episode string, at int64) (st step, err error) {
@@ -205,24 +272,31 @@ func stepAt(ctx context.Context, tx *sqlx.Tx, episode string, at int64) (st step
 }
 
 // replace stores the next document with the version after the row's.
-func replace(ctx context.Context, tx *sqlx.Tx, episode string, row locked, doc session.Document, patch []byte) (Change, error) {
+func replace(ctx context.Context, tx *sqlx.Tx, row locked, doc session.Document, patch []byte) (Change, error) {
 	row.Version++
-	if _, err := tx.ExecContext(ctx, `UPDATE episodes SET document = ?, version = ?, steps = ?, length = ?, changed_at = CURRENT_TIMESTAMP(3) WHERE id = ?`,
-		doc.JSON(), row.Version, row.Steps, doc.Length(), episode); err != nil {
+	row.Next = max(row.Next, doc.Next)
+	row.Changed = time.Now().UTC().Truncate(time.Millisecond) // as the column keeps it
+	if _, err := tx.ExecContext(ctx, `UPDATE episodes SET document = ?, version = ?, steps = ?, next_id = ?, length = ?, changed_at = ? WHERE id = ?`,
+		doc.JSON(), row.Version, row.Steps, row.Next, doc.Length(), row.Changed, row.ID); err != nil {
 		return Change{}, err
 	}
-	if err := use(ctx, tx, episode, row.Show, doc); err != nil {
-		return Change{}, err
+	if touchesSounds(patch) {
+		if err := use(ctx, tx, row.ID, row.Show, doc); err != nil {
+			return Change{}, err
+		}
 	}
-	return finish(ctx, tx, episode, row, Change{Version: row.Version, Patch: patch})
+	return finish(ctx, tx, row, Change{Version: row.Version, Patch: patch, Document: doc})
 }
 
-func finish(ctx context.Context, tx *sqlx.Tx, episode string, row locked, c Change) (Change, error) {
+// touchesSounds says whether a patch may have changed which sounds a document uses: all
+// that it uses, and no others, stand in its list of sounds.
+func touchesSounds(patch []byte) bool { return bytes.Contains(patch, []byte(`"/sounds`)) }
+
+func finish(ctx context.Context, tx *sqlx.Tx, row locked, c Change) (Change, error) {
 	var err error
-	if c.History, err = history(ctx, tx, episode, row.Steps); err != nil {
-		return c, err
-	}
-	return c, tx.GetContext(ctx, &c.Changed, `SELECT changed_at FROM episodes WHERE id = ?`, episode)
+	c.Changed = row.Changed
+	c.History, err = history(ctx, tx, row.ID, row.Steps)
+	return c, err
 }
 
 // use notes which sounds an episode uses. A sound that is gone from the show is a Problem.
@@ -245,7 +319,7 @@ func use(ctx context.Context, tx *sqlx.Tx, episode, show string, doc session.Doc
 		_, err := tx.ExecContext(ctx, `INSERT INTO sound_uses (episode_id, show_id, sound_id) VALUES (?, ?, ?)`, episode, show, id)
 		var e *mysql.MySQLError
 		if errors.As(err, &e) && e.Number == 1452 {
-			return session.Problem{Code: "sound-gone", Where: "sounds." + id, Message: "A sound that this step needs was removed from the show. Import it again first."}
+			return problem.New("sound-gone", "sounds."+id, "A sound that this step needs was removed from the show. Import it again first.")
 		}
 		if err != nil {
 			return err
@@ -268,12 +342,12 @@ func catalogue(ctx context.Context, tx *sqlx.Tx, show string) edit.Catalogue {
 	}
 }
 
-func patched(document, patch []byte) (session.Document, error) {
+func patched(document session.Document, patch []byte) (session.Document, error) {
 	p, err := jsonpatch.DecodePatch(patch)
 	if err != nil {
 		return session.Document{}, fmt.Errorf("read a step of the history: %w", err)
 	}
-	next, err := p.Apply(document)
+	next, err := p.Apply(document.JSON())
 	if err != nil {
 		return session.Document{}, fmt.Errorf("apply a step of the history: %w", err)
 	}

@@ -7,7 +7,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
-	"ruvel/core/session"
+	"ruvel/core/problem"
 )
 
 // State is how far a job has come.
@@ -35,7 +35,7 @@ type Job struct {
 	Arguments JSON[json.RawMessage] `db:"arguments"`
 	State     State                 `db:"state"`
 	Progress  float64               `db:"progress"`
-	Problem   JSON[session.Problem] `db:"problem"`
+	Problem   JSON[problem.Problem] `db:"problem"`
 	Seen      bool                  `db:"seen"` // a failure that was put away
 	Created   time.Time             `db:"created_at"`
 }
@@ -73,7 +73,7 @@ func (s *Store) PutAway(ctx context.Context, id string) error {
 }
 
 // Advance moves a job that is not final on to a state, and says whether it did.
-func (s *Store) Advance(ctx context.Context, id string, to State, progress float64, problem *session.Problem) (bool, error) {
+func (s *Store) Advance(ctx context.Context, id string, to State, progress float64, problem *problem.Problem) (bool, error) {
 	var words string
 	if problem != nil {
 		words = text(problem)

@@ -5,8 +5,8 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"ruvel/core/problem"
 	"ruvel/core/script"
-	"ruvel/core/session"
 )
 
 // Script is the text of an episode.
@@ -51,7 +51,7 @@ func (s *Store) EditScript(ctx context.Context, episode string, base int64, chan
 		before := sc.Text
 		change(&sc)
 		if sc.Version != base && sc.Text != before {
-			return session.Problem{Code: "script-changed", Where: "script", Message: "The script was changed in another window meanwhile. Copy your text, load the page anew and put it in again."}
+			return problem.Problem{Code: "script-changed", Where: "script", Message: "The script was changed in another window meanwhile. Copy your text, load the page anew and put it in again."}
 		}
 		for key, on := range sc.Recorded.Of {
 			if !on {

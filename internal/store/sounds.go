@@ -11,6 +11,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
@@ -107,7 +108,7 @@ func (s *Store) inUse(ctx context.Context, show, id string) error {
 	for _, e := range episodes {
 		titles = append(titles, e.Title)
 	}
-	return session.Problem{
+	return problem.Problem{
 		Code: "sound-in-use", Where: "sound",
 		Message: fmt.Sprintf("This sound is used in “%s”. Remove its clips there first.", strings.Join(titles, "”, “")),
 	}

@@ -18,14 +18,17 @@ import (
 	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
 
-	"ruvel/core/session"
+	"ruvel/core/problem"
 )
 
 //go:embed migrations/*.sql
 var migrations embed.FS
 
 // Store is the database. It is safe for use by many goroutines.
-type Store struct{ db *sqlx.DB }
+type Store struct {
+	db        *sqlx.DB
+	documents documents
+}
 
 // Open connects to a database by its data source name and brings its tables up to date.
 func Open(ctx context.Context, dsn string) (*Store, error) {
@@ -56,7 +59,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if _, err := provider.Up(ctx); err != nil {
 		return nil, fmt.Errorf("bring the database up to date: %w", err)
 	}
-	return &Store{db}, nil
+	return &Store{db: db}, nil
 }
 
 // Close ends all connections.
@@ -67,7 +70,13 @@ func NewID() string { return uuid.Must(uuid.NewV7()).String() }
 
 // NotFound is what is answered where a row does not exist, or no longer.
 func NotFound(what string) error {
-	return session.Problem{Code: "not-found", Where: what, Message: "This " + what + " does not exist, or no longer."}
+	return problem.New("not-found", what, "This %s does not exist, or no longer.", what)
+}
+
+// IsNotFound says whether an error is that something does not exist, which is not that it could not be asked.
+func IsNotFound(err error) bool {
+	var p problem.Problem
+	return errors.As(err, &p) && p.Code == "not-found"
 }
 
 // JSON is a value kept as JSON text in a column.

@@ -4,9 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"sync"
 	"testing"
 
+	"github.com/jmoiron/sqlx"
+	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -14,6 +17,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/edit"
 	"ruvel/core/loudness"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/store"
 	"ruvel/testkit"
@@ -45,6 +49,15 @@ func open(t testing.TB) (st *store.Store, show store.Show, episode store.Episode
 	return st, show, episode
 }
 
+// another is a second store on the database that was made last.
+func another(t testing.TB) *store.Store {
+	t.Helper()
+	st, err := store.Open(ctx, dbtest.Latest(t))
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = st.Close() })
+	return st
+}
+
 func edited(t testing.TB, st *store.Store, id string, base int64, gesture string, op edit.Op) store.Change {
 	t.Helper()
 	c, err := st.Edit(ctx, id, base, gesture, op)
@@ -61,7 +74,7 @@ func document(t testing.TB, st *store.Store, id string) (session.Document, int64
 
 func problemCode(t testing.TB, err error) string {
 	t.Helper()
-	var p session.Problem
+	var p problem.Problem
 	require.ErrorAs(t, err, &p)
 	return p.Code
 }
@@ -106,12 +119,12 @@ func someOps(t *rapid.T, d session.Document) []edit.Op {
 	ops := []edit.Op{edit.AddTrack{Part: session.Effect}, edit.AddMarker{At: audio.Frames(rapid.IntRange(0, 99999).Draw(t, "at"))}}
 	for _, tr := range d.Tracks {
 		fader := audio.DB(rapid.Float64Range(-60, 12).Draw(t, "fader"))
-		ops = append(ops, edit.SetTrack{Track: tr.ID, Fader: &fader}, edit.MoveTrack{Track: tr.ID, Index: rapid.IntRange(0, 3).Draw(t, "index")},
-			edit.InsertClip{Sound: testkit.ID(rapid.IntRange(0, 3).Draw(t, "sound")), Track: tr.ID, Start: 100}, edit.RemoveTrack{Track: tr.ID})
+		ops = append(ops, edit.SetTracks{Tracks: []edit.TrackChange{{Track: tr.ID, Fader: &fader}}}, edit.MoveTracks{Tracks: []string{tr.ID}},
+			edit.InsertClip{Sound: testkit.ID(rapid.IntRange(0, 3).Draw(t, "sound")), Track: tr.ID, Start: 100}, edit.RemoveTracks{Tracks: []string{tr.ID}})
 		for id, c := range tr.Clips {
 			at := audio.Frames(rapid.IntRange(0, 60000).Draw(t, "at"))
-			ops = append(ops, edit.SplitClips{Clips: []string{id}, At: c.Start + c.Length/2}, edit.TrimClip{Clip: id, Edge: "end", At: at},
-				edit.AddPoint{Line: edit.Line{Clip: id}, At: at, Level: -3.3}, edit.RemoveClips{Clips: []string{id}, Close: true},
+			ops = append(ops, edit.SplitClips{Clips: []string{id}, At: c.Start + c.Length/2}, edit.TrimClips{Trims: []edit.Trim{{Clip: id, Edge: "end", At: at}}},
+				edit.AddPoints{Points: []edit.NewPoint{{Line: edit.Line{Clip: id}, At: at, Level: -3.3}}}, edit.RemoveClips{Clips: []string{id}, Close: true},
 				edit.MoveClips{Moves: []edit.Move{{Clip: id, Start: at, Track: d.Tracks[0].ID}}})
 		}
 	}
@@ -152,6 +165,118 @@ func TestADragThatComesBackToWhereItBeganIsNoStep(t *testing.T) {
 	assert.Equal(t, "Insert “Link” at 0:00.00", c.Undo)
 	d, _ := document(t, st, e.ID)
 	assert.Zero(t, d.Tracks[0].Clips["c2"].Start)
+}
+
+func TestNoIDIsUsedTwiceNotEvenAfterAnUndo(t *testing.T) {
+	dsn := dbtest.New(t)
+	st, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	show, err := st.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	e, err := st.AddEpisode(ctx, show.ID, "Numbers", 0, session.New())
+	require.NoError(t, err)
+	seen := map[string]bool{}
+	version := int64(1)
+	for range 5 {
+		c := edited(t, st, e.ID, version, "", edit.AddTrack{Part: session.Voice})
+		require.Len(t, c.Document.Tracks, 1)
+		id := c.Document.Tracks[0].ID
+		assert.False(t, seen[id], "%s has been used before", id)
+		seen[id] = true
+		c, err := st.Undo(ctx, e.ID)
+		require.NoError(t, err)
+		version = c.Version
+		require.NoError(t, st.Close()) // and not after a restart
+		st, err = store.Open(ctx, dsn)
+		require.NoError(t, err)
+	}
+	require.NoError(t, st.Close())
+}
+
+func TestTwoServersOnOneDatabaseSeeEachOthersEdits(t *testing.T) {
+	one, show, _ := open(t)
+	other := another(t)
+	rapid.Check(t, func(rt *rapid.T) {
+		e, err := one.AddEpisode(ctx, show.ID, "Two servers", 0, session.New())
+		require.NoError(t, err)
+		version := edited(t, one, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Voice, Name: "Link"}).Version
+		for i := range rapid.IntRange(1, 8).Draw(rt, "edits") {
+			st := rapid.SampledFrom([]*store.Store{one, other}).Draw(rt, "server")
+			gesture := rapid.SampledFrom([]string{"", "drag", "pull"}).Draw(rt, "gesture")
+			if rapid.IntRange(0, 4).Draw(rt, "undo") == 0 {
+				if c, err := st.Undo(ctx, e.ID); err == nil {
+					version = c.Version
+				}
+				continue
+			}
+			c, err := st.Edit(ctx, e.ID, version, gesture, edit.MoveClips{Moves: []edit.Move{{Clip: "c2", Start: audio.Frames(i+1) * 100}}})
+			if err == nil { // the clip is there
+				version = c.Version
+			}
+		}
+		a, _ := document(t, one, e.ID)
+		b, at := document(t, other, e.ID)
+		require.Equal(t, version, at)
+		require.Equal(t, string(a.JSON()), string(b.JSON()))
+		for {
+			c, err := other.Undo(ctx, e.ID)
+			if err != nil {
+				require.Equal(t, "nothing-to-undo", problemCode(t, err))
+				break
+			}
+			version = c.Version
+		}
+		a, _ = document(t, one, e.ID)
+		require.Equal(t, string(session.New().JSON()), string(a.JSON()))
+	})
+}
+
+func TestAnEditWhoseAnswerWasLostIsNotDoneTwice(t *testing.T) {
+	st, _, e := open(t)
+	_, there, err := st.Kept(ctx, e.ID, "once")
+	require.NoError(t, err)
+	assert.False(t, there)
+	edited(t, st, e.ID, 1, "once", edit.AddTrack{Part: session.Voice})
+	edited(t, st, e.ID, 2, "", edit.AddTrack{Part: session.Music})
+	c, there, err := st.Kept(ctx, e.ID, "once")
+	require.NoError(t, err)
+	assert.True(t, there)
+	assert.Equal(t, int64(3), c.Version)
+	assert.Equal(t, "Add the track “Music 1”", c.Undo)
+}
+
+func TestWhatAnEarlierVersionStoredKeepsOpening(t *testing.T) {
+	dsn := dbtest.New(t)
+	db, err := sqlx.Connect("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	provider, err := goose.NewProvider(goose.DialectMySQL, db.DB, os.DirFS("migrations"))
+	require.NoError(t, err)
+	_, err = provider.UpTo(ctx, 2)
+	require.NoError(t, err)
+	// Two tracks were made and undone, so the document has gone back to 1 while the history knows of 2.
+	show, episode := store.NewID(), store.NewID()
+	db.MustExec(`INSERT INTO shows (id, name) VALUES (?, 'Harbour Hours')`, show)
+	db.MustExec(`INSERT INTO episodes (id, show_id, number, title, document, version, steps) VALUES (?, ?, 1, 'Before', ?, 5, 0)`, episode, show, session.New().JSON())
+	forward := `[{"op":"add","path":"/tracks/0","value":{"id":"t%[1]d","name":"Voice","part":"voice","fader":0,"pan":0,"mute":false,"solo":false,"envelope":[],"clips":{}}},{"op":"replace","path":"/next","value":%[2]d}]`
+	backward := `[{"op":"remove","path":"/tracks/0"},{"op":"replace","path":"/next","value":%d}]`
+	for step := 1; step <= 2; step++ {
+		db.MustExec(`INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, ?, 'Add', '', ?, ?)`,
+			episode, step, fmt.Sprintf(forward, step, step+1), fmt.Sprintf(backward, step))
+	}
+	st, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = st.Close() })
+	c, err := st.Redo(ctx, episode)
+	require.NoError(t, err)
+	assert.Equal(t, "t1", c.Document.Tracks[0].ID)
+	c = edited(t, st, episode, c.Version, "", edit.AddTrack{Part: session.Music})
+	assert.Equal(t, "t3", c.Document.Tracks[1].ID, "2 was used by what is undone")
+	_, err = st.Undo(ctx, episode)
+	require.NoError(t, err)
+	c, err = st.Undo(ctx, episode)
+	require.NoError(t, err)
+	assert.Equal(t, string(session.New().JSON()), string(c.Document.JSON()))
 }
 
 func TestAnEditForAnOlderVersionIsRefusedWithTheCurrentOne(t *testing.T) {
@@ -262,7 +387,7 @@ func TestAJobThatHasEndedStaysAsItEnded(t *testing.T) {
 	unfinished, err := st.Pending(ctx, show.ID)
 	require.NoError(t, err)
 	require.Len(t, unfinished, 1)
-	ended, err := st.Advance(ctx, job.ID, store.Failed, 0, &session.Problem{Code: "disk-full", Message: "full"})
+	ended, err := st.Advance(ctx, job.ID, store.Failed, 0, &problem.Problem{Code: "disk-full", Message: "full"})
 	require.NoError(t, err)
 	require.True(t, ended)
 	again, err := st.Advance(ctx, job.ID, store.Done, 1, nil)

@@ -7,7 +7,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"ruvel/core/audio"
-	"ruvel/core/take"
+	"ruvel/core/recording"
 )
 
 // TakeState is how far a take has come.
@@ -51,7 +51,7 @@ func (s *Store) AddTake(ctx context.Context, t Take) (Take, error) {
 		if err := tx.SelectContext(ctx, &taken, `SELECT number FROM takes WHERE episode_id = ? AND track = ? AND begins = ?`, t.Episode, t.Track, t.Begins); err != nil {
 			return err
 		}
-		t.Number = take.Number(taken)
+		t.Number = recording.Number(taken)
 		_, err := tx.ExecContext(ctx, `INSERT INTO takes (id, episode_id, number, track, begins, late, rate, channels, mono, device) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 			t.ID, t.Episode, t.Number, t.Track, t.Begins, t.Late, t.Rate, t.Channels, t.Mono, t.Device)
 		return err

@@ -1,174 +1,286 @@
-// Package takes keeps recordings while they come in: a folder for each take with a
-// file for each chunk, numbered from 0, of interleaved little-endian 32-bit floats. A
-// chunk is on the disk, whole, before it is acknowledged, whatever ends the program or
-// the machine.
+// Package takes is what can be done with the takes of an episode: they are begun, chunks
+// of them come in, they are finished and become sounds, they are discarded and taken back,
+// used in a clip, deleted for good. The rules are those of core/recording; the chunks lie
+// in internal/chunks, the rows in internal/store.
 package takes
 
 import (
-	"encoding/binary"
+	"context"
 	"errors"
-	"fmt"
-	"io/fs"
-	"math"
-	"os"
-	"path/filepath"
-	"strings"
-	"sync/atomic"
+	"io"
 	"time"
 
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/problem"
+	"ruvel/core/recording"
 	"ruvel/core/session"
-	"ruvel/internal/media"
+	"ruvel/internal/chunks"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
 )
 
-// Box is the folder of all takes that are not sounds yet.
-type Box struct {
-	// KeepFree is how many bytes must stay free on the disk for a chunk to be taken in.
-	KeepFree atomic.Int64
-
-	dir string
+// Takes is where they are kept.
+type Takes struct {
+	Store  *store.Store
+	Chunks *chunks.Box
+	Worker *work.Worker
+	Queue  *work.Queue
+	// RemoveSound removes a sound that nothing uses from its show.
+	RemoveSound func(ctx context.Context, show, id string) error
 }
 
-// New opens a box. What an earlier process left half-written is cleared away; whole chunks stay.
-func New(dir string) (*Box, error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return nil, err
-	}
-	left, _ := filepath.Glob(filepath.Join(dir, "*", "*"+unfinished))
-	for _, path := range left {
-		_ = os.Remove(path)
-	}
-	return &Box{dir: dir}, nil
+// TakeStatus is a take and how far its recording has come.
+type TakeStatus struct {
+	ID       string          `json:"id"`
+	Number   int             `json:"number" doc:"Among the takes of the same place"`
+	Track    string          `json:"track"`
+	Begins   audio.Frames    `json:"begins" doc:"Session time that it was begun at"`
+	Rate     int             `json:"rate" doc:"Hertz, of the device"`
+	Channels int             `json:"channels" doc:"Of the device"`
+	Mono     bool            `json:"mono"`
+	Device   string          `json:"device"`
+	State    store.TakeState `json:"state" enum:"recording,closed,kept,discarded"`
+	Live     bool            `json:"live" doc:"True while chunks are coming in"`
+	Chunks   int             `json:"chunks" doc:"How many are kept, while it is being recorded"`
+	Length   audio.Frames    `json:"length" doc:"Frames at 48 kHz; while it is being recorded, of what is kept"`
+	Peak     audio.DB        `json:"peak" doc:"dBFS, once it is a sound"`
+	Sound    string          `json:"sound,omitempty" doc:"Its sound, once it is one"`
+	Created  time.Time       `json:"created"`
 }
 
-const (
-	unfinished = ".part"
-	extension  = ".f32"
-)
+// alive is how long ago the last chunk of a recording that is going on can be.
+const alive = 4 * time.Second
 
-func (b *Box) folder(take string) string { return filepath.Join(b.dir, filepath.Base(take)) }
-
-func (b *Box) chunk(take string, seq int) string {
-	return filepath.Join(b.folder(take), fmt.Sprintf("%08d", seq)+extension)
-}
-
-// Gap says that a chunk came before the one that is due.
-type Gap struct{ Next int }
-
-func (g Gap) Error() string { return fmt.Sprintf("chunk %d has not arrived yet", g.Next) }
-
-// Put keeps a chunk. Sent again it is kept once; one that leaves a gap is refused with a Gap.
-func (b *Box) Put(take string, seq int, data []byte) error {
-	if len(data) == 0 || len(data)%4 != 0 {
-		return session.Problem{Code: "bad-chunk", Where: "body", Message: "A chunk holds a whole number of 32-bit samples, and at least one."}
+func (k *Takes) status(t store.Take) (TakeStatus, error) {
+	v := TakeStatus{
+		ID: t.ID, Number: t.Number, Track: t.Track, Begins: t.Begins, Rate: t.Rate, Channels: t.Channels, Mono: t.Mono, Device: t.Device,
+		State: t.State, Length: t.Length, Peak: t.Peak, Created: t.Created,
 	}
-	path := b.chunk(take, seq)
-	if info, err := os.Stat(path); err == nil {
-		if info.Size() != int64(len(data)) {
-			return session.Problem{Code: "bad-chunk", Where: "body", Message: fmt.Sprintf("Chunk %d was kept with another length before.", seq)}
+	if t.Sound != nil {
+		v.Sound = *t.Sound
+	}
+	if t.State == store.TakeRecording || t.State == store.TakeClosed {
+		there, err := k.Chunks.Inside(t.ID)
+		if err != nil {
+			return v, err
 		}
-		return nil
+		v.Chunks = there.Chunks
+		v.Length = audio.Seconds(float64(there.Bytes/int64(4*t.Channels)) / float64(t.Rate))
+		last := t.Created
+		if there.Chunks > 0 {
+			last = there.Last
+		}
+		v.Live = t.State == store.TakeRecording && time.Since(last) < alive
 	}
-	if seq > 0 {
-		if _, err := os.Stat(b.chunk(take, seq-1)); errors.Is(err, fs.ErrNotExist) {
-			there, err := b.Inside(take)
-			if err != nil {
-				return err
+	return v, nil
+}
+
+// List gives the takes of an episode, the newest first.
+func (k *Takes) List(ctx context.Context, episode string) ([]TakeStatus, error) {
+	rows, err := k.Store.Takes(ctx, episode)
+	out := []TakeStatus{}
+	for _, t := range rows {
+		v, statusErr := k.status(t)
+		out, err = append(out, v), errors.Join(err, statusErr)
+	}
+	return out, err
+}
+
+// NewTake is a take as it is asked for.
+type NewTake struct {
+	Track    string       `json:"track" maxLength:"20"`
+	Begins   audio.Frames `json:"begins" minimum:"0" doc:"Session time of its first frame"`
+	Late     audio.Frames `json:"late,omitempty" minimum:"-480000" maximum:"480000" doc:"By how much it was heard late; it is placed so much earlier"`
+	Rate     int          `json:"rate" minimum:"8000" maximum:"192000" doc:"Hertz, as the device delivers it"`
+	Channels int          `json:"channels" minimum:"1" maximum:"2" doc:"As the device delivers them"`
+	Mono     bool         `json:"mono,omitempty" doc:"Fold both sides into one"`
+	Device   string       `json:"device,omitempty" maxLength:"200"`
+}
+
+// Begin makes a take to which chunks can come.
+func (k *Takes) Begin(ctx context.Context, episode string, in NewTake) (TakeStatus, error) {
+	doc, _, err := k.Store.Document(ctx, episode)
+	if err != nil {
+		return TakeStatus{}, err
+	}
+	if doc.FindTrack(in.Track) < 0 {
+		return TakeStatus{}, problem.New("unknown-track", "track", "The track to record onto is not in the session any more. Choose another.")
+	}
+	if in.Begins >= session.MaxLength {
+		return TakeStatus{}, problem.New("clip-outside-session", "begins", "The playhead stands at the end of what a session can hold.")
+	}
+	if err := k.Chunks.HasRoom(); err != nil {
+		return TakeStatus{}, err
+	}
+	t, err := k.Store.AddTake(ctx, store.Take{
+		Episode: episode, Track: in.Track, Begins: in.Begins, Late: in.Late, Rate: in.Rate, Channels: in.Channels, Mono: in.Mono, Device: in.Device,
+	})
+	if err != nil {
+		return TakeStatus{}, err
+	}
+	k.tell(t.Episode)
+	return k.status(t)
+}
+
+func (k *Takes) tell(episode string) {
+	k.Queue.Announce(work.EpisodeSubject(episode), work.Event{Takes: &work.ShowEvent{}})
+}
+
+// Keep takes in a chunk: at most a second of whole frames, little-endian 32-bit floats,
+// interleaved. Chunks are numbered from 0; one that leaves a gap is refused with a chunks.Gap.
+func (k *Takes) Keep(ctx context.Context, id string, seq int, samples io.Reader) error {
+	t, err := k.Store.Take(ctx, id)
+	if err != nil {
+		return err
+	}
+	if t.State != store.TakeRecording {
+		return problem.New("take-closed", "take", "This recording has been ended.")
+	}
+	most := recording.Chunk * t.Rate * t.Channels * 4
+	data, err := io.ReadAll(io.LimitReader(samples, int64(most)+1))
+	if err != nil {
+		return err
+	}
+	if len(data) > most || len(data)%(4*t.Channels) != 0 {
+		return problem.New("bad-chunk", "body", "A chunk holds whole frames of %d channels, and at most a second.", t.Channels)
+	}
+	return k.Chunks.Put(t.ID, seq, data)
+}
+
+// TakeEnding says how a take is finished.
+type TakeEnding struct {
+	Chunks  int  `json:"chunks,omitempty" minimum:"0" doc:"How many there should be; left out: as many as have arrived"`
+	Discard bool `json:"discard,omitempty" doc:"Keep it out of the session, so that it can be taken back"`
+}
+
+// Finish ends a take. What is kept of it becomes a sound, by a job, and is placed. A second
+// ending is answered with the job of the first.
+func (k *Takes) Finish(ctx context.Context, id string, in TakeEnding) (work.JobEvent, error) {
+	t, err := k.Store.Take(ctx, id)
+	if err != nil {
+		return work.JobEvent{}, err
+	}
+	if t.Sound != nil {
+		return work.JobEvent{}, problem.New("take-closed", "take", "This recording has been ended.")
+	}
+	there, err := k.Chunks.Inside(id)
+	if err != nil {
+		return work.JobEvent{}, err
+	}
+	if t.State == store.TakeClosed {
+		if job, going, err := k.Worker.TakeJob(ctx, t); err != nil || going {
+			return work.View(job), err
+		}
+	}
+	if there.Chunks < in.Chunks {
+		return work.JobEvent{}, chunks.Gap{Next: there.Chunks}
+	}
+	if there.Chunks == 0 {
+		if err := k.Store.RemoveTake(ctx, id); err != nil {
+			return work.JobEvent{}, err
+		}
+		k.tell(t.Episode)
+		return work.JobEvent{}, problem.New("empty-take", "take", "Nothing was recorded. Look at the input's level and record again.")
+	}
+	t.State = store.TakeClosed
+	if err := k.Store.SetTake(ctx, t); err != nil {
+		return work.JobEvent{}, err
+	}
+	job, err := k.Worker.SubmitTake(ctx, t, in.Discard)
+	k.tell(t.Episode)
+	return work.View(job), err
+}
+
+// Discard takes the clips of a take out of the session and the take out of sight.
+func (k *Takes) Discard(ctx context.Context, id string) error {
+	t, err := k.Store.Take(ctx, id)
+	if err != nil {
+		return err
+	}
+	if t.Sound == nil {
+		_, err := k.Finish(ctx, id, TakeEnding{Discard: true})
+		var p problem.Problem
+		if errors.As(err, &p) && p.Code == "empty-take" {
+			return nil
+		}
+		return err
+	}
+	doc, _, err := k.Store.Document(ctx, t.Episode)
+	if err != nil {
+		return err
+	}
+	var clips []string
+	for _, tr := range doc.Tracks {
+		for _, id := range tr.ClipsInOrder() {
+			if tr.Clips[id].Sound == *t.Sound {
+				clips = append(clips, id)
 			}
-			return Gap{there.Chunks}
 		}
 	}
-	if err := b.HasRoom(); err != nil {
-		return err
-	}
-	return media.FullDisk(keep(path, data))
-}
-
-// HasRoom says whether the disk has space left for chunks.
-func (b *Box) HasRoom() error { return media.Room(b.dir, b.KeepFree.Load()) }
-
-// keep writes a file so that it is on the disk, whole, or not there at all.
-func keep(path string, data []byte) error {
-	dir := filepath.Dir(path)
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return err
-	}
-	f, err := os.CreateTemp(dir, "*"+unfinished)
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(data)
-	if err = errors.Join(err, f.Sync(), f.Close()); err == nil {
-		err = os.Rename(f.Name(), path)
-	}
-	if err != nil {
-		_ = os.Remove(f.Name())
-		return err
-	}
-	return syncDir(dir)
-}
-
-// syncDir brings a folder's list of names onto the disk.
-func syncDir(dir string) error {
-	d, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	return errors.Join(d.Sync(), d.Close())
-}
-
-// Contents is what there is of a take.
-type Contents struct {
-	Chunks int
-	Bytes  int64
-	Last   time.Time // when the last chunk came; zero if there is none
-}
-
-// Inside says what there is of a take: the chunks without a gap.
-func (b *Box) Inside(take string) (c Contents, err error) {
-	entries, err := os.ReadDir(b.folder(take))
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return c, err
-	}
-	for _, e := range entries { // in the order of their names
-		if !strings.HasSuffix(e.Name(), extension) {
-			continue
-		}
-		info, err := e.Info()
-		if err != nil {
-			return c, err
-		}
-		if e.Name() != filepath.Base(b.chunk(take, c.Chunks)) {
-			break
-		}
-		c.Chunks++
-		c.Bytes += info.Size()
-		c.Last = info.ModTime()
-	}
-	return c, nil
-}
-
-// Read hands on the samples of a take chunk by chunk; they are valid only during the call.
-func (b *Box) Read(take string, sink func(samples []float32) error) error {
-	there, err := b.Inside(take)
-	if err != nil {
-		return err
-	}
-	var samples []float32
-	for seq := range there.Chunks {
-		data, err := os.ReadFile(b.chunk(take, seq))
-		if err != nil {
-			return fmt.Errorf("read a chunk of a take: %w", err)
-		}
-		samples = samples[:0]
-		for i := 0; i+4 <= len(data); i += 4 {
-			samples = append(samples, math.Float32frombits(binary.LittleEndian.Uint32(data[i:])))
-		}
-		if err := sink(samples); err != nil {
+	if len(clips) > 0 {
+		if err := k.Worker.Edit(ctx, t.Episode, "discard "+store.NewID(), edit.RemoveClips{Clips: clips}); err != nil {
 			return err
 		}
 	}
-	return nil
+	t.State = store.TakeDiscarded
+	err = k.Store.SetTake(ctx, t)
+	k.tell(t.Episode)
+	return err
 }
 
-// Remove takes the chunks of a take away.
-func (b *Box) Remove(take string) error { return os.RemoveAll(b.folder(take)) }
+// Use puts a take where it was made, in place of the other takes of that place; or, if a
+// clip is named, lets that play it.
+func (k *Takes) Use(ctx context.Context, id, clip string) error {
+	t, err := k.Store.Take(ctx, id)
+	if err != nil {
+		return err
+	}
+	if t.Sound == nil {
+		return problem.New("take-open", "take", "This recording has not been ended yet.")
+	}
+	doc, _, err := k.Store.Document(ctx, t.Episode)
+	if err != nil {
+		return err
+	}
+	gesture, name := "use "+store.NewID(), work.TakeName(doc, t)
+	if clip == "" {
+		err = k.Worker.PlaceTake(ctx, t, gesture, name)
+	} else {
+		err = k.Worker.Edit(ctx, t.Episode, gesture, edit.UseSound{Clip: clip, Sound: *t.Sound, Name: name})
+	}
+	if err != nil {
+		return err
+	}
+	t.State = store.TakeKept
+	err = k.Store.SetTake(ctx, t)
+	k.tell(t.Episode)
+	return err
+}
+
+// Remove deletes a discarded take and, if nothing uses it, its sound.
+func (k *Takes) Remove(ctx context.Context, id string) error {
+	t, err := k.Store.Take(ctx, id)
+	if err != nil {
+		return err
+	}
+	if t.State != store.TakeDiscarded {
+		return problem.New("take-in-use", "take", "Only a discarded take can be deleted for good.")
+	}
+	e, err := k.Store.Episode(ctx, t.Episode)
+	if err != nil {
+		return err
+	}
+	if t.Sound != nil {
+		if err := k.RemoveSound(ctx, e.Show, *t.Sound); err != nil {
+			return err
+		}
+	}
+	err = k.Store.RemoveTake(ctx, id)
+	var p problem.Problem
+	if errors.As(err, &p) && p.Code == "not-found" {
+		err = nil // it went with its sound
+	}
+	k.tell(t.Episode)
+	return err
+}

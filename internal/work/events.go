@@ -5,28 +5,37 @@ import (
 	"log/slog"
 	"time"
 
-	"ruvel/core/session"
+	"ruvel/core/glance"
+	"ruvel/core/problem"
 	"ruvel/internal/store"
 )
 
 // Event is something that happened to an episode or a show, for the windows that show it. One field is set.
 type Event struct {
-	Change   *ChangeEvent `json:"change,omitempty"`
-	Job      *JobEvent    `json:"job,omitempty"`
-	Sounds   *ShowEvent   `json:"sounds,omitempty"`
-	Mixdowns *ShowEvent   `json:"mixdowns,omitempty"`
-	Takes    *ShowEvent   `json:"takes,omitempty"`
-	Script   *ShowEvent   `json:"script,omitempty"`
+	Change   *ChangeEvent   `json:"change,omitempty"`
+	Removed  *ShowEvent     `json:"removed,omitempty" doc:"The episode was removed"`
+	Loudness *LoudnessEvent `json:"loudness,omitempty"`
+	Job      *JobEvent      `json:"job,omitempty"`
+	Sounds   *ShowEvent     `json:"sounds,omitempty"`
+	Mixdowns *ShowEvent     `json:"mixdowns,omitempty"`
+	Takes    *ShowEvent     `json:"takes,omitempty"`
+	Script   *ShowEvent     `json:"script,omitempty"`
 }
 
 // ChangeEvent is a new version of a document.
 type ChangeEvent struct {
 	Episode string          `json:"episode"`
 	Version int64           `json:"version"`
-	Patch   json.RawMessage `json:"patch" doc:"RFC 6902, from the version before"`
+	Patch   json.RawMessage `json:"patch,omitempty" doc:"RFC 6902, from the version before; left out if it is too large to be told: then the document is asked for"`
+	Glance  glance.Glance   `json:"glance" doc:"What follows from the document"`
 	Name    string          `json:"name" doc:"Of the step"`
 	Changed time.Time       `json:"changed"`
 	store.History
+}
+
+// LoudnessEvent says that a version has been measured.
+type LoudnessEvent struct {
+	Version int64 `json:"version"`
 }
 
 // JobEvent is the state of a job.
@@ -38,7 +47,7 @@ type JobEvent struct {
 	State    store.State      `json:"state" enum:"queued,running,done,failed,cancelled"`
 	Progress float64          `json:"progress" doc:"0 to 1"`
 	Left     float64          `json:"left" doc:"Seconds that it will probably still take; 0 if that is not known"`
-	Problem  *session.Problem `json:"problem,omitempty"`
+	Problem  *problem.Problem `json:"problem,omitempty"`
 }
 
 // ShowEvent says that a list has changed.
@@ -51,6 +60,10 @@ func EpisodeSubject(id string) string { return "ruvel.episode." + id }
 
 // ShowSubject is the subject of what concerns a whole show.
 func ShowSubject(id string) string { return "ruvel.show." + id }
+
+// mostTold is how many bytes of a patch are told at most: a message of an outside queue
+// holds a megabyte, unless it has been set up otherwise.
+const mostTold = 512 << 10
 
 // Announce tells everybody about an event.
 func (q *Queue) Announce(subject string, e Event) {
@@ -65,9 +78,15 @@ func (q *Queue) Announce(subject string, e Event) {
 
 // Changed tells about a new version of an episode.
 func (q *Queue) Changed(episode string, c store.Change) ChangeEvent {
-	e := ChangeEvent{Episode: episode, Version: c.Version, Patch: c.Patch, Name: c.Name, Changed: c.Changed, History: c.History}
+	e := ChangeEvent{
+		Episode: episode, Version: c.Version, Patch: c.Patch, Glance: glance.Of(c.Document), Name: c.Name, Changed: c.Changed, History: c.History,
+	}
 	if string(c.Patch) != "[]" {
-		q.Announce(EpisodeSubject(episode), Event{Change: &e})
+		told := e
+		if len(told.Patch) > mostTold {
+			told.Patch = nil
+		}
+		q.Announce(EpisodeSubject(episode), Event{Change: &told})
 	}
 	return e
 }

@@ -12,6 +12,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/credits"
 	"ruvel/core/edit"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
@@ -60,11 +61,13 @@ func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 		}
 	}
 	sound, err := w.Store.Sound(ctx, job.Show, a.Sound)
-	if err != nil { // the show does not have it yet
-		if sound, err = w.takeIn(ctx, job, a); err != nil {
-			return err
+	if store.IsNotFound(err) { // the show does not have it yet
+		if sound, err = w.takeIn(ctx, job, a); err == nil {
+			w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
 		}
-		w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
+	}
+	if err != nil {
+		return err
 	}
 	if a.Replaces != "" {
 		if err := w.Replace(ctx, job.Show, a.Replaces, sound, "replace "+job.ID); err != nil {
@@ -191,7 +194,7 @@ func (w *Worker) Replace(ctx context.Context, show, old string, with store.Sound
 			return err
 		}
 		if _, _, err := edit.Apply(doc, op, catalogue); err != nil {
-			var p session.Problem
+			var p problem.Problem
 			if errors.As(err, &p) {
 				p.Message = "In “" + e.Title + "”: " + p.Message
 				return p
@@ -225,13 +228,23 @@ func (w *Worker) guess(ctx context.Context, f sounds.Facts) session.Part {
 	if f.Channels == 1 {
 		return session.Voice
 	}
-	if c, err := w.Sounds.Open(ctx, f.ID); err == nil && same(c.PCM) {
+	if w.sameOnBoth(ctx, f.ID) {
 		return session.Voice
 	}
 	if f.Loudness.Length < briefest {
 		return session.Effect
 	}
 	return session.Music
+}
+
+// sameOnBoth says whether both channels of a stereo sound carry the same.
+func (w *Worker) sameOnBoth(ctx context.Context, id string) (alike bool) {
+	c, err := w.Sounds.Open(ctx, id)
+	if err != nil {
+		return false
+	}
+	defer c.Close()
+	return audio.Guard(func() { alike = same(c.PCM) }) == nil && alike
 }
 
 // same says whether both channels carry the same samples, looking at one in a hundred.

@@ -12,6 +12,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/media"
 	"ruvel/internal/store"
@@ -41,7 +42,7 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	}
 	format, ok := media.FindFormat(a.Format)
 	if !ok {
-		return session.Problem{Code: "unknown-format", Where: "format", Message: fmt.Sprintf("There is no format called %q.", a.Format)}
+		return problem.Problem{Code: "unknown-format", Where: "format", Message: fmt.Sprintf("There is no format called %q.", a.Format)}
 	}
 	dir, err := os.MkdirTemp(w.Dir, "mixdown.part*")
 	if err != nil {
@@ -50,7 +51,9 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "mixdown."+format.Extension)
 	told := w.meter(ctx, job)
-	plan, err := mix.Compile(a.Document, w.Sounds.Samples(ctx))
+	hold := w.Sounds.Hold(ctx)
+	defer hold.Close()
+	plan, err := mix.Compile(a.Document, hold.Samples, nil)
 	if err != nil {
 		return err
 	}

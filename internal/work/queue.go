@@ -159,6 +159,9 @@ func (q *Queue) one(ctx context.Context, msg jetstream.Msg, do func(context.Cont
 // Tell sends a message to everybody who listens to a subject now.
 func (q *Queue) Tell(subject string, data []byte) error { return q.conn.Publish(subject, data) }
 
+// Listeners is how many subjects are listened to by this process.
+func (q *Queue) Listeners() int { return q.conn.NumSubscriptions() }
+
 // Listen receives the messages of some subjects until the context ends; then the
 // channel is closed. A listener that falls far behind loses messages.
 func (q *Queue) Listen(ctx context.Context, subjects ...string) (<-chan []byte, error) {

@@ -8,8 +8,9 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
+	"ruvel/core/problem"
+	"ruvel/core/recording"
 	"ruvel/core/session"
-	"ruvel/core/take"
 	"ruvel/internal/media"
 	"ruvel/internal/store"
 )
@@ -71,7 +72,7 @@ func (w *Worker) finishTake(ctx context.Context, job store.Job) error {
 	}
 	w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
 	w.Queue.Announce(EpisodeSubject(t.Episode), Event{Takes: &ShowEvent{job.Show}})
-	return w.Takes.Remove(t.ID)
+	return w.Chunks.Remove(t.ID)
 }
 
 // TakeName is what a take and its clip are called.
@@ -91,7 +92,7 @@ func (w *Worker) PlaceTake(ctx context.Context, t store.Take, gesture, name stri
 		return err
 	}
 	op := edit.PlaceTake{Sound: *t.Sound, Track: t.Track, Name: name}
-	op.Start, op.Offset = take.Place(t.Begins, t.Late)
+	op.Start, op.Offset = recording.Place(t.Begins, t.Late)
 	for _, s := range siblings {
 		if s.Track == t.Track && s.Begins == t.Begins && s.Sound != nil && s.ID != t.ID {
 			op.Instead = append(op.Instead, *s.Sound)
@@ -109,9 +110,9 @@ func (w *Worker) PlaceTake(ctx context.Context, t store.Take, gesture, name stri
 
 // takeSound joins the chunks to a file, takes it in as a sound of the show, and says how high it peaks.
 func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, name string) (store.Sound, audio.DB, error) {
-	var sides take.Sides
+	var sides recording.Sides
 	frames := 0
-	if err := w.Takes.Read(t.ID, func(samples []float32) error {
+	if err := w.Chunks.Read(t.ID, func(samples []float32) error {
 		sides.Look(samples, t.Channels)
 		frames += len(samples) / t.Channels
 		return ctx.Err()
@@ -119,7 +120,7 @@ func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, nam
 		return store.Sound{}, 0, err
 	}
 	if frames == 0 {
-		return store.Sound{}, 0, session.Problem{Code: "empty-take", Where: "take", Message: "Nothing was recorded."}
+		return store.Sound{}, 0, problem.Problem{Code: "empty-take", Where: "take", Message: "Nothing was recorded."}
 	}
 	dir, err := os.MkdirTemp(w.Dir, "take.part*")
 	if err != nil {
@@ -127,7 +128,7 @@ func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, nam
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "take.wav")
-	fold := take.NewFold(t.Channels, t.Mono, sides)
+	fold := recording.NewFold(t.Channels, t.Mono, sides)
 	if err := w.joinTake(ctx, t, path, fold); err != nil {
 		return store.Sound{}, 0, media.FullDisk(err)
 	}
@@ -150,13 +151,13 @@ func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, nam
 }
 
 // joinTake writes the chunks of a take into one file at the device's own rate, sample for sample.
-func (w *Worker) joinTake(ctx context.Context, t store.Take, path string, fold take.Fold) error {
+func (w *Worker) joinTake(ctx context.Context, t store.Take, path string, fold recording.Fold) error {
 	format, _ := media.FindFormat("wav-32f")
 	e, err := media.NewEncoderAt(ctx, path, format, fold.Channels(), t.Rate)
 	if err != nil {
 		return err
 	}
-	err = w.Takes.Read(t.ID, func(samples []float32) error { return e.Write(fold.Apply(samples)) })
+	err = w.Chunks.Read(t.ID, func(samples []float32) error { return e.Write(fold.Apply(samples)) })
 	if closed := e.Close(); err == nil {
 		err = closed
 	}

@@ -11,10 +11,11 @@ import (
 	"gocloud.dev/blob"
 	"golang.org/x/sync/errgroup"
 
-	"ruvel/core/session"
+	"ruvel/core/audio"
+	"ruvel/core/problem"
+	"ruvel/internal/chunks"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
-	"ruvel/internal/takes"
 )
 
 // Kinds of jobs.
@@ -29,7 +30,7 @@ type Worker struct {
 	Queue   *Queue
 	Store   *store.Store
 	Sounds  *sounds.Library
-	Takes   *takes.Box
+	Chunks  *chunks.Box
 	Uploads Uploads
 	Bucket  *blob.Bucket // mixdowns go to MixdownKey
 	Dir     string       // for files that are being written
@@ -141,7 +142,7 @@ func (w *Worker) end(ctx context.Context, job store.Job, err error) {
 		return
 	}
 	job.State, job.Progress = store.Done, 1
-	var problem *session.Problem
+	var problem *problem.Problem
 	if err != nil {
 		problem = explain(job, err)
 		job.State, job.Progress, job.Problem.Of = store.Failed, 0, *problem
@@ -165,14 +166,22 @@ func (w *Worker) drop(job store.Job) {
 }
 
 // explain names what the job worked on and says in words what went wrong.
-func explain(job store.Job, err error) *session.Problem {
-	var p session.Problem
+func explain(job store.Job, err error) *problem.Problem {
+	var p problem.Problem
+	if errors.Is(err, audio.ErrUnreadable) {
+		err = Unreadable()
+	}
 	if !errors.As(err, &p) {
 		slog.Error("a job failed", "job", job.ID, "kind", job.Kind, "error", err)
-		p = session.Problem{Code: "internal", Where: job.Kind, Message: "Something went wrong inside Ruvel; the log says more. Nothing was changed; try again."}
+		p = problem.Problem{Code: "internal", Where: job.Kind, Message: "Something went wrong inside Ruvel; the log says more. Nothing was changed; try again."}
 	}
 	p.Message = job.Name + ": " + p.Message
 	return &p
+}
+
+// Unreadable says that the samples of a recording could not be read any more.
+func Unreadable() problem.Problem {
+	return problem.New("sound-unreadable", "sounds", "A recording could not be read: its copy on the disk was damaged. It is made anew; try again.")
 }
 
 func (w *Worker) tell(job store.Job, left float64) {
@@ -206,4 +215,14 @@ func arguments[T any](job store.Job) (a T, err error) {
 		return a, fmt.Errorf("read the job's arguments: %w", err)
 	}
 	return a, nil
+}
+
+// NameFile puts the file's name before what is wrong with it.
+func NameFile(file string, err error) error {
+	var p problem.Problem
+	if errors.As(err, &p) {
+		p.Message = file + ": " + p.Message
+		return p
+	}
+	return err
 }

@@ -45,7 +45,14 @@ func New(t testing.TB) string {
 		}
 	})
 	require.NoError(t, fault)
-	dsn, err := server.DSN(context.Background(), fmt.Sprintf("test_%d", number.Add(1)))
+	number.Add(1)
+	return Latest(t)
+}
+
+// Latest is the data source name of the database that New made last.
+func Latest(t testing.TB) string {
+	t.Helper()
+	dsn, err := server.DSN(context.Background(), fmt.Sprintf("test_%d", number.Load()))
 	require.NoError(t, err)
 	return dsn
 }

@@ -21,8 +21,15 @@ export class Refusal extends Error {
   }
 }
 
+/** What the fetch client gives. */
+export interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response?: Response;
+}
+
 /** Gives the data of an answer, or throws a Refusal. */
-export async function ask<T>(request: Promise<{ data?: T; error?: unknown }>): Promise<T> {
+export async function ask<T>(request: Promise<Answer<T>>): Promise<T> {
   let answer;
   try {
     answer = await request;

@@ -115,7 +115,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Measure the whole mix of the current version */
+        /** The loudness of the whole mix as it was measured last. If that was another version, the current one is being measured, and an event tells when that is done */
         get: operations["get-loudness"];
         put?: never;
         post?: never;
@@ -740,18 +740,10 @@ export interface components {
             /** @enum {string} */
             type: "add-marker";
         };
-        AddPoint: {
-            /** Format: int64 */
-            at: number;
-            clip?: string;
-            /**
-             * Format: double
-             * @description dB, held between -120 (silence) and 12
-             */
-            level: number;
-            track?: string;
+        AddPoints: {
+            points: components["schemas"]["NewPoint"][];
             /** @enum {string} */
-            type: "add-point";
+            type: "add-points";
         };
         AddTrack: {
             /** @description Left out: the part's name and a number */
@@ -809,10 +801,12 @@ export interface components {
             /** Format: date-time */
             changed: string;
             episode: string;
+            /** @description What follows from the document */
+            glance: components["schemas"]["Glance"];
             /** @description Of the step */
             name: string;
-            /** @description RFC 6902, from the version before */
-            patch: unknown;
+            /** @description RFC 6902, from the version before; left out if it is too large to be told: then the document is asked for */
+            patch?: unknown;
             /** @description The name of the step that can be redone, or empty */
             redo: string;
             /** @description The name of the step that can be undone, or empty */
@@ -846,6 +840,20 @@ export interface components {
              */
             start: number;
         };
+        ClipChange: {
+            clip: string;
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            gain?: number;
+            name?: string;
+        };
+        ClipFades: {
+            clip: string;
+            in?: components["schemas"]["NewFade"];
+            out?: components["schemas"]["NewFade"];
+        };
         CopyClips: {
             clips: string[];
             /** Format: int64 */
@@ -856,6 +864,8 @@ export interface components {
         Desk: {
             document: components["schemas"]["Document"];
             episode: components["schemas"]["Episode"];
+            /** @description What follows from the document */
+            glance: components["schemas"]["Glance"];
             /** @description The name of the step that can be redone, or empty */
             redo: string;
             showName: string;
@@ -935,7 +945,10 @@ export interface components {
         Event: {
             change?: components["schemas"]["ChangeEvent"];
             job?: components["schemas"]["JobEvent"];
+            loudness?: components["schemas"]["LoudnessEvent"];
             mixdowns?: components["schemas"]["ShowEvent"];
+            /** @description The episode was removed */
+            removed?: components["schemas"]["ShowEvent"];
             script?: components["schemas"]["ShowEvent"];
             sounds?: components["schemas"]["ShowEvent"];
             takes?: components["schemas"]["ShowEvent"];
@@ -948,21 +961,23 @@ export interface components {
             /** @enum {string} */
             shape: "linear" | "equal-power" | "smooth" | "exponential";
         };
-        Finish: {
-            /**
-             * Format: int64
-             * @description How many there should be; left out: as many as have arrived
-             */
-            chunks?: number;
-            /** @description Keep it out of the session, so that it can be taken back */
-            discard?: boolean;
-        };
         Format: {
             extension: string;
             key: string;
             name: string;
             /** @description MIME type */
             type: string;
+        };
+        Glance: {
+            /**
+             * Format: int64
+             * @description The end of the last clip, in frames at 48 kHz
+             */
+            length: number;
+            /** @description The running order: named ranges by their beginning */
+            order: components["schemas"]["Stretch"][];
+            /** @description In the order of the document's tracks */
+            tracks: components["schemas"]["TrackState"][];
         };
         InsertClip: {
             /**
@@ -1027,51 +1042,6 @@ export interface components {
             /** Format: double */
             trackEnvelope: number;
         };
-        LibrarySound: {
-            author: string;
-            /** Format: int64 */
-            bytes: number;
-            /** Format: int64 */
-            channels: number;
-            /** Format: date-time */
-            created: string;
-            format: string;
-            /** @description The SHA-256 of the original file, in hex */
-            id: string;
-            /**
-             * Format: int64
-             * @description Frames at 48 kHz
-             */
-            length: number;
-            /** @description The key of a licence, or words of the producer's own */
-            licence: string;
-            loudness: components["schemas"]["Result"];
-            name: string;
-            /** @description Whether it must be credited, and what is missing for that */
-            need: components["schemas"]["Need"];
-            notes: string;
-            /** @enum {string} */
-            part: "voice" | "music" | "effect";
-            /**
-             * Format: int64
-             * @description Hertz, of the original
-             */
-            rate: number;
-            source: string;
-            /**
-             * Format: double
-             * @description Beats a minute; 0 if it is not known
-             */
-            tempo: number;
-            title: string;
-            /**
-             * Format: int64
-             * @description By how many episodes
-             */
-            used: number;
-            /** @description Mood, instrument, genre */
-            words: string;
-        };
         Licence: {
             /** @description What it asks for, in a sentence */
             demands: string;
@@ -1117,6 +1087,10 @@ export interface components {
             markdown: string;
             text: string;
         };
+        LoudnessEvent: {
+            /** Format: int64 */
+            version: number;
+        };
         Marker: {
             /** Format: int64 */
             at: number;
@@ -1124,43 +1098,24 @@ export interface components {
             length: number;
             name: string;
         };
+        MarkerChange: {
+            /** Format: int64 */
+            at?: number;
+            /** Format: int64 */
+            length?: number;
+            marker: string;
+            name?: string;
+        };
         Measured: {
-            /**
-             * Format: double
-             * @description LUFS, gated; -120 if there is nothing above the gate
-             */
-            integrated: number;
+            loudness?: components["schemas"]["Result"];
+            /** @description The current version is another one and is being measured */
+            measuring: boolean;
+            /** @description How it stands to the episode's target */
+            verdict?: components["schemas"]["Verdict"];
             /**
              * Format: int64
-             * @description Frames at 48 kHz
+             * @description That was measured; 0 if none was
              */
-            length: number;
-            /**
-             * Format: double
-             * @description LUFS over 400 ms
-             */
-            maxMomentary: number;
-            /**
-             * Format: double
-             * @description LUFS over 3 s
-             */
-            maxShortTerm: number;
-            /**
-             * Format: double
-             * @description LU
-             */
-            range: number;
-            /**
-             * Format: double
-             * @description dBFS
-             */
-            samplePeak: number;
-            /**
-             * Format: double
-             * @description dBTP
-             */
-            truePeak: number;
-            /** Format: int64 */
             version: number;
         };
         Mixdown: {
@@ -1179,6 +1134,8 @@ export interface components {
             loudness: components["schemas"]["Result"];
             /** Format: int64 */
             to: number;
+            /** @description How it stands to the episode's target as it is now */
+            verdict: components["schemas"]["Verdict"];
             /** Format: int64 */
             version: number;
         };
@@ -1197,27 +1154,17 @@ export interface components {
             /** @enum {string} */
             type: "move-clips";
         };
-        MovePoint: {
-            /** Format: int64 */
-            at: number;
-            clip?: string;
-            /** Format: int64 */
-            index: number;
-            /**
-             * Format: double
-             * @description dB, held between -120 (silence) and 12
-             */
-            level: number;
-            track?: string;
+        MovePoints: {
+            moves: components["schemas"]["PointMove"][];
             /** @enum {string} */
-            type: "move-point";
+            type: "move-points";
         };
-        MoveTrack: {
-            /** Format: int64 */
-            index: number;
-            track: string;
+        MoveTracks: {
+            /** @description Left out: they become the last ones */
+            before?: string;
+            tracks: string[];
             /** @enum {string} */
-            type: "move-track";
+            type: "move-tracks";
         };
         Named: {
             name: string;
@@ -1229,6 +1176,8 @@ export interface components {
             missing: ("title" | "author" | "source" | "licence")[];
         };
         NewEdit: {
+            /** @description This edit, alone of its gesture, may have arrived before without its answer coming through: if so, it is not done twice, and the answer is the current version without a patch */
+            again?: boolean;
             /**
              * Format: int64
              * @description The version that the operation is meant for
@@ -1237,7 +1186,7 @@ export interface components {
             /** @description Edits of one gesture, such as a drag, share a step of the history */
             gesture?: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTrack"] | components["schemas"]["MoveTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClip"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SetClip"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoint"] | components["schemas"]["MovePoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"];
         };
         NewFade: {
             /**
@@ -1263,6 +1212,17 @@ export interface components {
              * @description Left out: to the end of the session
              */
             to?: number;
+        };
+        NewPoint: {
+            /** Format: int64 */
+            at: number;
+            clip?: string;
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            level: number;
+            track?: string;
         };
         NewTake: {
             /**
@@ -1382,6 +1342,31 @@ export interface components {
              */
             level: number;
         };
+        PointAt: {
+            /** Format: int64 */
+            at: number;
+            clip?: string;
+            track?: string;
+        };
+        PointMove: {
+            /**
+             * Format: int64
+             * @description Held between the neighbours that do not move with it
+             */
+            at: number;
+            clip?: string;
+            /**
+             * Format: int64
+             * @description Where it stands
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            level: number;
+            track?: string;
+        };
         Problem: {
             /** @description Stays the same between versions, for programs */
             code: string;
@@ -1428,22 +1413,20 @@ export interface components {
             /** @enum {string} */
             type: "remove-clips";
         };
-        RemoveMarker: {
-            marker: string;
+        RemoveMarkers: {
+            markers: string[];
             /** @enum {string} */
-            type: "remove-marker";
+            type: "remove-markers";
         };
         RemovePoints: {
-            clip?: string;
-            indices: number[];
-            track?: string;
+            points: components["schemas"]["PointAt"][];
             /** @enum {string} */
             type: "remove-points";
         };
-        RemoveTrack: {
-            track: string;
+        RemoveTracks: {
+            tracks: string[];
             /** @enum {string} */
-            type: "remove-track";
+            type: "remove-tracks";
         };
         "Replace-soundRequest": {
             with: string;
@@ -1521,58 +1504,30 @@ export interface components {
             /** @description Plain text or Markdown */
             text?: string;
         };
-        SetClip: {
-            clip: string;
-            /**
-             * Format: double
-             * @description dB, held between -120 (silence) and 12
-             */
-            gain?: number;
-            name?: string;
+        SetClips: {
+            clips: components["schemas"]["ClipChange"][];
             /** @enum {string} */
-            type: "set-clip";
+            type: "set-clips";
         };
         SetFades: {
-            clip: string;
-            in?: components["schemas"]["NewFade"];
-            out?: components["schemas"]["NewFade"];
+            fades: components["schemas"]["ClipFades"][];
             /** @enum {string} */
             type: "set-fades";
         };
-        SetMarker: {
-            /** Format: int64 */
-            at?: number;
-            /** Format: int64 */
-            length?: number;
-            marker: string;
-            name?: string;
+        SetMarkers: {
+            markers: components["schemas"]["MarkerChange"][];
             /** @enum {string} */
-            type: "set-marker";
+            type: "set-markers";
         };
         SetTarget: {
             target: string;
             /** @enum {string} */
             type: "set-target";
         };
-        SetTrack: {
-            /**
-             * Format: double
-             * @description dB, held between -120 (silence) and 12
-             */
-            fader?: number;
-            mute?: boolean;
-            name?: string;
-            /**
-             * Format: double
-             * @description Held between -1 (left) and 1 (right)
-             */
-            pan?: number;
+        SetTracks: {
+            tracks: components["schemas"]["TrackChange"][];
             /** @enum {string} */
-            part?: "voice" | "music" | "effect";
-            solo?: boolean;
-            track: string;
-            /** @enum {string} */
-            type: "set-track";
+            type: "set-tracks";
         };
         Show: {
             /** Format: date-time */
@@ -1587,6 +1542,51 @@ export interface components {
         };
         ShowEvent: {
             show: string;
+        };
+        ShowSound: {
+            author: string;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            channels: number;
+            /** Format: date-time */
+            created: string;
+            format: string;
+            /** @description The SHA-256 of the original file, in hex */
+            id: string;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz
+             */
+            length: number;
+            /** @description The key of a licence, or words of the producer's own */
+            licence: string;
+            loudness: components["schemas"]["Result"];
+            name: string;
+            /** @description Whether it must be credited, and what is missing for that */
+            need: components["schemas"]["Need"];
+            notes: string;
+            /** @enum {string} */
+            part: "voice" | "music" | "effect";
+            /**
+             * Format: int64
+             * @description Hertz, of the original
+             */
+            rate: number;
+            source: string;
+            /**
+             * Format: double
+             * @description Beats a minute; 0 if it is not known
+             */
+            tempo: number;
+            title: string;
+            /**
+             * Format: int64
+             * @description By how many episodes
+             */
+            used: number;
+            /** @description Mood, instrument, genre */
+            words: string;
         };
         Silhouette: {
             effect: number[];
@@ -1624,7 +1624,25 @@ export interface components {
             /** @enum {string} */
             type: "split-clips";
         };
-        Take: {
+        Stretch: {
+            /** @description Its id */
+            marker: string;
+            /**
+             * @description The part that leads in it
+             * @enum {string}
+             */
+            part: "voice" | "music" | "effect";
+        };
+        TakeEnding: {
+            /**
+             * Format: int64
+             * @description How many there should be; left out: as many as have arrived
+             */
+            chunks?: number;
+            /** @description Keep it out of the session, so that it can be taken back */
+            discard?: boolean;
+        };
+        TakeStatus: {
             /**
              * Format: int64
              * @description Session time that it was begun at
@@ -1725,7 +1743,35 @@ export interface components {
             part: "voice" | "music" | "effect";
             solo: boolean;
         };
-        TrimClip: {
+        TrackChange: {
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            fader?: number;
+            mute?: boolean;
+            name?: string;
+            /**
+             * Format: double
+             * @description Held between -1 (left) and 1 (right)
+             */
+            pan?: number;
+            /** @enum {string} */
+            part?: "voice" | "music" | "effect";
+            solo?: boolean;
+            track: string;
+        };
+        TrackState: {
+            /**
+             * Format: int64
+             * @description 1 if all its clips are mono, 2 if one is stereo, 0 if it has none
+             */
+            channels: number;
+            /** @description False while it is muted or others are soloed */
+            heard: boolean;
+            id: string;
+        };
+        Trim: {
             /**
              * Format: int64
              * @description Held within the sound and 10 ms away from the other end
@@ -1734,8 +1780,11 @@ export interface components {
             clip: string;
             /** @enum {string} */
             edge: "start" | "end";
+        };
+        TrimClips: {
+            trims: components["schemas"]["Trim"][];
             /** @enum {string} */
-            type: "trim-clip";
+            type: "trim-clips";
         };
         Use: {
             clips: components["schemas"]["UseClip"][];
@@ -1743,6 +1792,10 @@ export interface components {
             /** Format: int64 */
             number: number;
             title: string;
+        };
+        "Use-takeRequest": {
+            /** @description The clip that is to play it; left out: it is placed anew where it was recorded */
+            clip?: string;
         };
         UseClip: {
             clip: string;
@@ -1760,9 +1813,20 @@ export interface components {
             /** @enum {string} */
             type: "use-sound";
         };
-        UseTake: {
-            /** @description The clip that is to play it; left out: it is placed anew where it was recorded */
-            clip?: string;
+        Verdict: {
+            /**
+             * Format: double
+             * @description LU above the target, or below it if negative; 0 within the tolerance or if it is silent
+             */
+            loud: number;
+            meets: boolean;
+            /**
+             * Format: double
+             * @description dB by which the true peak is above the ceiling, or 0
+             */
+            over: number;
+            /** @description In words */
+            text: string;
         };
     };
     responses: never;
@@ -2305,7 +2369,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Take"][] | null;
+                    "application/json": components["schemas"]["TakeStatus"][] | null;
                 };
             };
             /** @description Error */
@@ -2340,7 +2404,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Take"];
+                    "application/json": components["schemas"]["TakeStatus"];
                 };
             };
             /** @description Error */
@@ -3000,7 +3064,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LibrarySound"][] | null;
+                    "application/json": components["schemas"]["ShowSound"][] | null;
                 };
             };
             /** @description Error */
@@ -3110,7 +3174,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LibrarySound"];
+                    "application/json": components["schemas"]["ShowSound"];
                 };
             };
             /** @description Error */
@@ -3325,7 +3389,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Finish"];
+                "application/json": components["schemas"]["TakeEnding"];
             };
         };
         responses: {
@@ -3360,7 +3424,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["UseTake"];
+                "application/json": components["schemas"]["Use-takeRequest"];
             };
         };
         responses: {

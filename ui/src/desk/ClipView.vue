@@ -4,7 +4,7 @@ import type { Schema } from "../api/client";
 import { drawClip } from "../drawing/clip";
 import { arrivals } from "../drawing/peaks";
 import { timeText } from "../model/units";
-import { useDesk } from "../stores/desk";
+import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
 import FadeGrips from "./FadeGrips.vue";
@@ -14,7 +14,7 @@ import { snap, snapPlaces } from "./snap";
 const props = defineProps<{ id: string; clip: Schema["Clip"]; track: Schema["Track"]; height: number }>();
 const HEAD = 18;
 const MARGIN = 24;
-const store = useDesk();
+const session = useSession();
 const desk = useDeskContext();
 const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
 
@@ -85,8 +85,8 @@ function move(event: PointerEvent): void {
   const already = chosen.value;
   choose(event);
   const ids = desk.selection.clips.includes(props.id) ? [...desk.selection.clips] : [props.id];
-  const origins = ids.map((id) => ({ id, start: clipById(id)!.start }));
-  const places = snapPlaces(store.document!, desk.playhead.value, ids);
+  const origins = ids.flatMap((id) => ({ id, start: session.clip(id)?.start ?? 0 }));
+  const places = snapPlaces(session.document!, desk.playhead.value, ids);
   const { start, length } = props.clip;
   const gesture = newGesture();
   startDrag(event, {
@@ -99,7 +99,7 @@ function move(event: PointerEvent): void {
         .find((el) => el instanceof HTMLElement && el.dataset.track);
       const track = ids.length === 1 ? (lane as HTMLElement | undefined)?.dataset.track : undefined;
       desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(start + by) };
-      void store.edit(
+      void session.edit(
         { type: "move-clips", moves: origins.map((o) => ({ clip: o.id, start: o.start + by, track })) },
         gesture,
       );
@@ -111,21 +111,17 @@ function move(event: PointerEvent): void {
   });
 }
 
-function clipById(id: string): Schema["Clip"] | undefined {
-  return store.document?.tracks.find((t) => id in t.clips)?.clips[id];
-}
-
 function trim(event: PointerEvent, edge: "start" | "end"): void {
   choose({ shiftKey: false, ctrlKey: false });
   const at = edge === "start" ? props.clip.start : props.clip.start + props.clip.length;
-  const places = snapPlaces(store.document!, desk.playhead.value, [props.id]);
+  const places = snapPlaces(session.document!, desk.playhead.value, [props.id]);
   const gesture = newGesture();
   startDrag(event, {
     move: ({ dx, event: e }) => {
       let to = at + dx * desk.time.scale;
       to = Math.max(0, Math.round(to + snap(desk, places, [to], e.altKey)));
       desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
-      void store.edit({ type: "trim-clip", clip: props.id, edge, at: to }, gesture);
+      void session.edit({ type: "trim-clips", trims: [{ clip: props.id, edge, at: to }] }, gesture);
     },
     end: letGo,
   });

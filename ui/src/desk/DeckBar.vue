@@ -2,41 +2,31 @@
 import { refDebounced } from "@vueuse/core";
 import { ElSlider } from "element-plus";
 import { Mic, Pause, Play, Repeat2, SkipBack, Square } from "lucide-vue-next";
-import { computed, ref, watch } from "vue";
-import { api, ask, type Schema } from "../api/client";
+import { computed, watch } from "vue";
 import { figure, SILENCE, timeText } from "../model/units";
-import { useDesk } from "../stores/desk";
+import { useLists } from "../stores/lists";
+import { useMixdowns } from "../stores/mixdowns";
+import { useSession } from "../stores/session";
 import { COARSEST, FINEST, useDeskContext } from "./context";
 import LevelMeter from "./LevelMeter.vue";
 import { togglePlay, toggleRecord } from "./transport";
 
-const store = useDesk();
+const session = useSession();
 const desk = useDeskContext();
-const measured = ref<Schema["Measured"]>();
+const mixdowns = useMixdowns();
+const lists = useLists();
 const settled = refDebounced(
-  computed(() => store.version),
+  computed(() => session.version),
   600,
 );
 
-watch(
-  settled,
-  async () => {
-    const id = store.episode?.id;
-    if (!id) return;
-    try {
-      measured.value = await ask(api.GET("/episodes/{episode}/loudness", { params: { path: { episode: id } } }));
-    } catch {
-      measured.value = undefined;
-    }
-  },
-  { immediate: true },
-);
+// Asked for when the hand rests; measured in the background, and told when that is done.
+watch(settled, () => void mixdowns.measure().catch(() => undefined), { immediate: true });
 
-const off = computed(() => {
-  const m = measured.value;
-  const t = store.target;
-  return !!m && !!t && m.integrated > SILENCE && Math.abs(m.integrated - t.integrated) > t.tolerance;
-});
+const target = computed(() => lists.targets.find((t) => t.key === session.document?.target));
+const whole = computed(() => mixdowns.measured?.loudness?.integrated ?? SILENCE);
+const off = computed(() => (mixdowns.measured?.verdict?.loud ?? 0) !== 0);
+const outdated = computed(() => mixdowns.measured?.measuring ?? false);
 /** Zoom as a slider: the right end shows single syllables, the left one many hours. */
 const zoom = computed(() => 100 - (100 * Math.log(desk.time.scale / FINEST)) / Math.log(COARSEST / FINEST));
 function setZoom(value: number | number[]): void {
@@ -54,8 +44,8 @@ function setZoom(value: number | number[]): void {
       class="play"
       :title="desk.player.state.playing ? 'Pause (Space)' : 'Play (Space)'"
       :aria-label="desk.player.state.playing ? 'Pause' : 'Play'"
-      :disabled="store.length === 0 && !desk.recorder.busy"
-      @click="togglePlay(desk, store.length)"
+      :disabled="session.length === 0 && !desk.recorder.busy"
+      @click="togglePlay(desk, session.length)"
     >
       <component :is="desk.player.state.playing ? Pause : Play" :size="22" fill="currentColor" />
     </button>
@@ -64,8 +54,8 @@ function setZoom(value: number | number[]): void {
       :class="{ going: desk.recorder.busy }"
       :title="desk.recorder.busy ? 'End the recording (R)' : 'Record at the playhead (R)'"
       :aria-label="desk.recorder.busy ? 'End the recording' : 'Record'"
-      :disabled="!store.document || desk.recorder.state.phase === 'saving'"
-      @click="toggleRecord(desk, store)"
+      :disabled="!session.document || desk.recorder.state.phase === 'saving'"
+      @click="toggleRecord(desk)"
     >
       <component :is="desk.recorder.busy ? Square : Mic" :size="15" />
     </button>
@@ -80,11 +70,11 @@ function setZoom(value: number | number[]): void {
     </button>
     <div class="clock figures" role="timer" aria-label="Time">
       <span class="now">{{ timeText(desk.playhead.value) }}</span>
-      <span class="of">/ {{ timeText(store.length, 1) }}</span>
+      <span class="of">/ {{ timeText(session.length, 1) }}</span>
     </div>
     <div class="meter">
       <span class="name">Out, true peak</span>
-      <LevelMeter :ceiling="store.target?.truePeak ?? -1" />
+      <LevelMeter :ceiling="target?.truePeak ?? -1" />
     </div>
     <div class="reading">
       <span class="name">Now</span>
@@ -92,15 +82,20 @@ function setZoom(value: number | number[]): void {
     </div>
     <div class="reading whole">
       <span class="name">Whole show</span>
-      <span class="figures" :class="{ off }">
-        {{ measured && measured.integrated > SILENCE ? figure(measured.integrated) : "–" }}<small> LUFS</small>
-        <span v-if="off" class="visually-hidden">, off the target</span>
+      <span
+        class="figures"
+        :class="{ off, outdated }"
+        :title="outdated ? 'Being measured again; this was before the last change' : mixdowns.measured?.verdict?.text"
+      >
+        {{ whole > SILENCE ? figure(whole) : "–" }}<small> LUFS</small>
+        <span v-if="off" class="visually-hidden">, {{ mixdowns.measured?.verdict?.text }}</span>
+        <span v-if="outdated" class="visually-hidden">, being measured</span>
       </span>
     </div>
     <div class="reading">
       <span class="name">Target</span>
-      <span v-if="store.target" class="figures" :title="store.target.name">
-        {{ figure(store.target.integrated).replace(".0", "") }}<small> ±{{ store.target.tolerance }}</small>
+      <span v-if="target" class="figures" :title="target.name">
+        {{ figure(target.integrated).replace(".0", "") }}<small> ±{{ target.tolerance }}</small>
       </span>
     </div>
     <label class="zoom">
@@ -190,6 +185,9 @@ button {
 small {
   font-weight: 400;
   color: var(--ink-inverse-soft);
+}
+.outdated {
+  opacity: 0.6;
 }
 .off {
   padding: 0 4px;

@@ -5,38 +5,46 @@ import { computed, ref } from "vue";
 import { api, ask, type Refusal } from "../api/client";
 import { whenText } from "../model/units";
 import { useDesk } from "../stores/desk";
+import { useMixdowns } from "../stores/mixdowns";
+import { useSession } from "../stores/session";
+import { useSounds } from "../stores/sounds";
 import { useDeskContext, type Stage } from "./context";
 
 defineEmits<{ help: [] }>();
-const store = useDesk();
+const session = useSession();
+const sounds = useSounds();
+const mixdowns = useMixdowns();
+const connection = useDesk();
 const desk = useDeskContext();
 const renaming = ref<string>();
 const stages: { key: Stage; name: string }[] = [
   { key: "gather", name: "Gather" },
   { key: "arrange", name: "Arrange" },
   { key: "balance", name: "Balance" },
-  { key: "deliver", name: "Deliver" },
+  { key: "handover", name: "Hand over" },
 ];
 
 /** What has been done in a stage shows as a filled mark. */
 const begun = computed<Record<Stage, boolean>>(() => ({
-  gather: store.sounds.length > 0,
-  arrange: store.length > 0,
-  balance: (store.document?.tracks ?? []).some(
+  gather: sounds.list.length > 0,
+  arrange: session.length > 0,
+  balance: (session.document?.tracks ?? []).some(
     (t) => t.fader !== 0 || Object.values(t.clips).some((c) => c.envelope.length > 0 || c.fadeIn.length > 0),
   ),
-  deliver: store.mixdowns.length > 0,
+  handover: mixdowns.list.length > 0,
 }));
 
 async function rename(): Promise<void> {
-  const title = renaming.value?.trim();
+  const title = renaming.value;
   renaming.value = undefined;
-  if (!title || !store.episode || title === store.episode.title) return;
+  const desk = session.open;
+  if (title === undefined || !desk || title === session.episode?.title) return;
   try {
-    const path = { episode: store.episode.id };
-    store.episode = await ask(api.PATCH("/episodes/{episode}", { params: { path }, body: { title } }));
+    const path = { episode: desk.episode };
+    const named = await ask(api.PATCH("/episodes/{episode}", { params: { path }, body: { title } }));
+    if (!desk.left) session.episode = named;
   } catch (error) {
-    store.problem = error as Refusal;
+    session.problem = error as Refusal;
   }
 }
 </script>
@@ -45,7 +53,7 @@ async function rename(): Promise<void> {
   <header>
     <router-link class="brand" to="/" title="To the shelf">ruvel</router-link>
     <div class="what">
-      <span class="soft cut">{{ store.showName }}</span>
+      <span class="soft cut">{{ session.showName }}</span>
       <el-input
         v-if="renaming !== undefined"
         v-model="renaming"
@@ -57,8 +65,8 @@ async function rename(): Promise<void> {
         @keydown.enter="rename"
         @keydown.escape="renaming = undefined"
       />
-      <button v-else class="title cut" :title="store.episode?.title" @click="renaming = store.episode?.title">
-        <template v-if="store.episode">{{ store.episode.number }} · {{ store.episode.title }}</template>
+      <button v-else class="title cut" :title="session.episode?.title" @click="renaming = session.episode?.title">
+        <template v-if="session.episode">{{ session.episode.number }} · {{ session.episode.title }}</template>
       </button>
     </div>
     <nav aria-label="Stages">
@@ -74,19 +82,27 @@ async function rename(): Promise<void> {
       </button>
     </nav>
     <div class="kept soft" role="status">
-      <template v-if="!store.connected">Connection lost, trying again…</template>
-      <template v-else-if="store.busy">Keeping…</template>
-      <template v-else-if="store.keptAt">All changes kept · {{ whenText(store.keptAt) }}</template>
+      <template v-if="session.gone">This episode was removed</template>
+      <template v-else-if="session.stuck || !connection.connected">
+        {{ session.busy ? "Connection lost, your changes wait…" : "Connection lost, trying again…" }}
+      </template>
+      <template v-else-if="session.busy">Keeping…</template>
+      <template v-else-if="session.keptAt">All changes kept · {{ whenText(session.keptAt) }}</template>
     </div>
-    <button class="plain-button" :disabled="!store.undoName" :title="`Undo: ${store.undoName}`" @click="store.undo">
+    <button
+      class="plain-button"
+      :disabled="!session.undoName"
+      :title="`Undo: ${session.undoName}`"
+      @click="session.undo"
+    >
       <Undo2 :size="15" />Undo
     </button>
     <button
       class="plain-button"
-      :disabled="!store.redoName"
-      :title="`Redo: ${store.redoName}`"
+      :disabled="!session.redoName"
+      :title="`Redo: ${session.redoName}`"
       aria-label="Redo"
-      @click="store.redo"
+      @click="session.redo"
     >
       <Redo2 :size="15" />
     </button>

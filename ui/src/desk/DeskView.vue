@@ -1,97 +1,98 @@
 <script setup lang="ts">
-import { useElementSize, useEventListener, useRafFn } from "@vueuse/core";
-import { ElMessage } from "element-plus";
+import { useElementSize, useRafFn } from "@vueuse/core";
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { Player } from "../listening/player";
-import ArrangePanel from "../panels/ArrangePanel.vue";
-import BalancePanel from "../panels/BalancePanel.vue";
-import DeliverPanel from "../panels/DeliverPanel.vue";
-import GatherPanel from "../gather/GatherPanel.vue";
-import ReadingView from "../gather/ReadingView.vue";
 import { Recorder } from "../recording/recorder";
-import { api } from "../api/client";
+import ArrangePanel from "../stages/arrange/ArrangePanel.vue";
+import BalancePanel from "../stages/balance/BalancePanel.vue";
+import GatherPanel from "../stages/gather/GatherPanel.vue";
+import ReadingView from "../stages/gather/ReadingView.vue";
+import HandOverPanel from "../stages/handover/HandOverPanel.vue";
 import { useDesk } from "../stores/desk";
-import { useUploads } from "../stores/uploads";
+import { useSession } from "../stores/session";
+import { useTakes } from "../stores/takes";
+import AddTrack from "./AddTrack.vue";
 import { makeDeskContext } from "./context";
 import DeckBar from "./DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
 import EmptyDesk from "./EmptyDesk.vue";
+import FilePicker from "./FilePicker.vue";
+import { Heights } from "./heights";
+import { useMessages } from "./messages";
 import OverviewStrip from "./OverviewStrip.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
 import { useShortcuts } from "./shortcuts";
 import TimeRuler from "./TimeRuler.vue";
 import TrackRow from "./TrackRow.vue";
+import { useDropping } from "./useDropping";
 
 const props = defineProps<{ episode: string }>();
-const store = useDesk();
-const uploads = useUploads();
-const player = new Player(props.episode, () => store.version);
+const connection = useDesk();
+const session = useSession();
+const takes = useTakes();
+const player = new Player(props.episode, () => session.version);
 const recorder = new Recorder(player, () => props.episode);
-const desk = makeDeskContext(player, recorder);
+const desk = makeDeskContext(player, recorder, new Heights(props.episode));
 const help = ref(false);
 const panelOpen = ref(true);
-const dropping = ref(false);
-const addingTo = ref(false);
 const lanes = useTemplateRef<HTMLElement>("lanes");
-const { width } = useElementSize(lanes);
+const { width, height } = useElementSize(lanes);
 const playheadX = computed(() => desk.time.x(desk.playhead.value));
-const panels = { gather: GatherPanel, arrange: ArrangePanel, balance: BalancePanel, deliver: DeliverPanel };
+const panels = { gather: GatherPanel, arrange: ArrangePanel, balance: BalancePanel, handover: HandOverPanel };
+let opening = Promise.resolve();
 
+const { dropping, takeFiles } = useDropping(desk, () => opening);
 useShortcuts(desk, help);
+useMessages(desk);
+
+function open(): Promise<void> {
+  return (opening = connection.open(props.episode));
+}
 
 onMounted(async () => {
-  await store.open(props.episode);
+  await open();
+  if (session.open?.episode !== props.episode) return; // it has been left meanwhile
   await new Promise(requestAnimationFrame);
-  desk.time.fit(0, Math.max(store.length, 48000 * 60));
-  const unfinished = store.takes.some((t) => t.state === "recording" && !t.live);
+  desk.time.fit(0, Math.max(session.length, 48000 * 60));
+  const unfinished = takes.list.some((t) => t.state === "recording" && !t.live);
   const untouched = desk.stage.value === "gather" && desk.gatherTab.value === "sounds" && !recorder.busy;
   if (unfinished) desk.gatherTab.value = "record";
-  else if (store.length > 0 && untouched) desk.stage.value = "balance";
+  else if (session.length > 0 && untouched) desk.stage.value = "balance";
 });
 onBeforeUnmount(() => {
   desk.hearing.stop();
   recorder.dispose();
   player.dispose();
-  store.close();
+  // Another desk may have been opened before this one is taken off the page.
+  if (session.open?.episode === props.episode) connection.leave();
 });
 
 watch(width, (w) => (desk.time.width = Math.max(100, w - cardWidth())), { immediate: true });
+watch([height, () => session.document?.tracks], ([room, tracks]) => desk.heights.fit(room, tracks ?? []), {
+  immediate: true,
+  deep: 1,
+});
 function cardWidth(): number {
   return parseInt(getComputedStyle(document.documentElement).getPropertyValue("--card-width"));
 }
 
 // The mix has changed: what is playing goes on with it.
 watch(
-  () => store.version,
+  () => session.version,
   () => player.changed(),
 );
 watch(
   () => [desk.loopOn.value, desk.selection.range] as const,
   ([on, range]) => {
-    player.loop = on ? (range ?? { from: 0, to: store.length }) : undefined;
+    player.loop = on ? (range ?? { from: 0, to: session.length }) : undefined;
     player.changed();
   },
   { deep: true },
 );
-const say = (type: "error" | "warning", message: string) =>
-  ElMessage({ type, message, duration: 7000, showClose: true, offset: 62, grouping: true });
 watch(
-  () => store.problem,
-  (problem) => problem && say("error", problem.message),
-);
-watch(
-  () => player.state.problem,
-  (text) => text && say("warning", text),
-);
-watch(
-  () => Object.values(store.jobs).filter((j) => j.state === "failed").length,
-  (now, before) => {
-    const where = desk.stage.value;
-    if (now > before && where !== "gather" && where !== "deliver") {
-      say("error", "A file could not be taken in or mixed down; Gather and Deliver say why.");
-    }
-  },
+  () => session.gone,
+  (gone) => gone && player.pause(),
 );
 
 useRafFn(() => {
@@ -115,90 +116,19 @@ function wheel(event: WheelEvent): void {
     desk.time.show(desk.time.start + (event.deltaX || event.deltaY) * desk.time.scale);
   }
 }
-
-const OURS = ["application/x-ruvel-sound", "application/x-ruvel-piece"];
-
-function dragOver(event: DragEvent): void {
-  const types = event.dataTransfer?.types ?? [];
-  if (!types.includes("Files") && !OURS.some((t) => types.includes(t))) return;
-  event.preventDefault();
-  dropping.value = types.includes("Files");
-}
-
-/** What is dropped on a lane goes there; dropped anywhere else, onto tracks of its own from the start. */
-function drop(event: DragEvent): void {
-  dropping.value = false;
-  if (!store.episode || !event.dataTransfer) return;
-  event.preventDefault();
-  const lane = (event.target as HTMLElement).closest<HTMLElement>("[data-track]");
-  const start = lane ? Math.max(0, desk.time.frame(event.clientX - lane.getBoundingClientRect().left)) : 0;
-  const at = { start, track: lane?.dataset.track };
-  const [sound, piece] = OURS.map((type) => event.dataTransfer!.getData(type));
-  if (sound) {
-    placeSound(JSON.parse(sound) as Carried, at);
-  } else if (piece) {
-    placePiece(JSON.parse(piece) as Carried, at);
-  } else {
-    uploads.add(store.episode.show, event.dataTransfer.files, { episode: props.episode, ...at });
-    desk.stage.value = "gather";
-    desk.gatherTab.value = "sounds";
-  }
-}
-
-/** A sound or a piece of the shelf that is dragged, with the stretch that was marked in it. */
-interface Carried {
-  sound?: string;
-  piece?: string;
-  from: number;
-  to: number;
-}
-const stretch = ({ from, to }: Carried) => (to > from ? { offset: from, length: to - from } : {});
-
-function placeSound(carried: Carried, at: { start: number; track?: string }): void {
-  const known = store.soundOf(carried.sound!);
-  if (!known) return;
-  const { id, part, name } = known;
-  void store.edit({ type: "insert-clip", sound: id, part, name, ...at, ...stretch(carried) });
-}
-
-function placePiece(carried: Carried, at: { start: number; track?: string }): void {
-  const path = { show: store.episode!.show, piece: carried.piece! };
-  const body = { episode: props.episode, ...at, ...stretch(carried) };
-  void store.attempt(api.POST("/shows/{show}/shelf/{piece}", { params: { path }, body }));
-}
-
-async function addTrack(part: "voice" | "music" | "effect"): Promise<void> {
-  addingTo.value = false;
-  await store.edit({ type: "add-track", part });
-}
-
-useEventListener(window, "blur", () => (dropping.value = false));
 </script>
 
 <template>
-  <div
-    class="desk"
-    :class="{ folded: !panelOpen }"
-    @dragover="dragOver"
-    @dragleave.self="dropping = false"
-    @drop="drop"
-  >
+  <div class="desk" :class="{ folded: !panelOpen }">
     <DeskHeader @help="help = true" />
     <section class="timeline" aria-label="Timeline">
-      <template v-if="store.document">
+      <template v-if="session.document">
         <OverviewStrip />
         <TimeRuler />
         <div ref="lanes" class="lanes" @wheel="wheel">
-          <TrackRow v-for="(track, index) in store.document.tracks" :key="track.id" :track="track" :index="index" />
-          <EmptyDesk v-if="store.length === 0 && !recorder.busy" />
-          <div class="add">
-            <button class="plain-button" :aria-expanded="addingTo" @click="addingTo = !addingTo">Add a track</button>
-            <template v-if="addingTo">
-              <button class="plain-button" @click="addTrack('voice')">for voice</button>
-              <button class="plain-button" @click="addTrack('music')">for music</button>
-              <button class="plain-button" @click="addTrack('effect')">for effects</button>
-            </template>
-          </div>
+          <TrackRow v-for="(track, index) in session.document.tracks" :key="track.id" :track="track" :index="index" />
+          <EmptyDesk v-if="session.length === 0 && !recorder.busy" />
+          <AddTrack />
           <div class="over" aria-hidden="true">
             <div
               v-if="desk.guide.value !== undefined"
@@ -206,26 +136,26 @@ useEventListener(window, "blur", () => (dropping.value = false));
               :style="{ left: `${desk.time.x(desk.guide.value)}px` }"
             ></div>
             <div
-              v-if="playheadX >= 0 && playheadX <= desk.time.width && (store.length > 0 || recorder.busy)"
+              v-if="playheadX >= 0 && playheadX <= desk.time.width && (session.length > 0 || recorder.busy)"
               class="playhead"
               :style="{ transform: `translateX(${playheadX}px)` }"
             ></div>
           </div>
         </div>
       </template>
-      <div v-else-if="store.loadProblem" class="fault" role="alert">
-        <p>{{ store.loadProblem.message }}</p>
-        <button class="plain-button" @click="store.open(episode)">Try again</button>
+      <div v-else-if="connection.problem" class="fault" role="alert">
+        <p>{{ connection.problem.message }}</p>
+        <button class="plain-button" @click="open">Try again</button>
         <router-link class="plain-button" to="/">To the shelf</router-link>
       </div>
       <p v-else class="fault soft">Laying out the session…</p>
-      <ReadingView v-if="desk.reading.value && store.document" />
+      <ReadingView v-if="desk.reading.value && session.document" />
       <div v-if="recorder.state.phase === 'counting'" class="count" aria-live="assertive">
         {{ recorder.state.count || "…" }}
       </div>
     </section>
     <aside v-if="panelOpen" :aria-label="`${desk.stage.value} panel`">
-      <component :is="panels[desk.stage.value]" v-if="store.document" />
+      <component :is="panels[desk.stage.value]" v-if="session.document" />
     </aside>
     <button
       class="fold"
@@ -243,6 +173,12 @@ useEventListener(window, "blur", () => (dropping.value = false));
     >
       {{ desk.tag.value.text }}
     </div>
+    <div v-if="session.gone && session.document" class="gone" role="alert">
+      <p><strong>This episode was removed.</strong> It was taken off the shelf, in another window perhaps.</p>
+      <p class="soft">Its sounds are still among those of the show. Nothing that you do here can be kept.</p>
+      <router-link class="plain-button filled" to="/">To the shelf</router-link>
+    </div>
+    <FilePicker @chosen="takeFiles" />
     <div v-if="dropping" class="dropping" aria-hidden="true">
       <p>Drop recordings or music: on a track to place them there, anywhere else for tracks of their own</p>
     </div>
@@ -291,12 +227,6 @@ useEventListener(window, "blur", () => (dropping.value = false));
   flex: 1;
   overflow: hidden auto;
   scrollbar-width: none;
-}
-.add {
-  display: flex;
-  gap: 6px;
-  padding: 8px 18px;
-  font-size: 13px;
 }
 .over {
   position: absolute;
@@ -347,6 +277,24 @@ aside {
   font-size: 12px;
   white-space: nowrap;
   pointer-events: none;
+}
+.gone {
+  position: absolute;
+  inset: var(--header-height) 0 0;
+  z-index: 25;
+  display: grid;
+  place-content: center;
+  justify-items: center;
+  gap: 12px;
+  background: var(--veil);
+}
+.gone p {
+  padding: 6px 14px;
+  border-radius: var(--radius);
+  background: var(--sheet);
+}
+.gone a {
+  text-decoration: none;
 }
 .dropping {
   position: absolute;

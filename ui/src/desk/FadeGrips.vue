@@ -2,12 +2,12 @@
 import { computed } from "vue";
 import type { Schema } from "../api/client";
 import { lengthText, RATE } from "../model/units";
-import { useDesk } from "../stores/desk";
+import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
 
 const props = defineProps<{ id: string; clip: Schema["Clip"]; lead: number; width: number }>();
-const store = useDesk();
+const session = useSession();
 const desk = useDeskContext();
 
 const grips = computed(() => {
@@ -24,7 +24,7 @@ const grips = computed(() => {
 function set(edge: "in" | "out", length: number, gesture?: string): void {
   const fade = edge === "in" ? props.clip.fadeIn : props.clip.fadeOut;
   const change = { length: Math.max(0, Math.min(props.clip.length, Math.round(length))), shape: fade.shape };
-  void store.edit({ type: "set-fades", clip: props.id, [edge]: change }, gesture);
+  void session.edit({ type: "set-fades", fades: [{ clip: props.id, [edge]: change }] }, gesture);
 }
 
 function drag(event: PointerEvent, edge: "in" | "out", length: number): void {

@@ -3,9 +3,10 @@ import { computed } from "vue";
 import type { Schema } from "../api/client";
 import { levelAt, levelOfPlace, placeOf } from "../drawing/level";
 import { levelText, LOUDEST, percentText, SILENCE, timeText } from "../model/units";
-import { useDesk } from "../stores/desk";
+import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
+import { MovingPoint } from "./movingPoint";
 import { snap, snapPlaces } from "./snap";
 
 const props = defineProps<{
@@ -16,11 +17,11 @@ const props = defineProps<{
   height: number;
   chosen: boolean;
 }>();
-const store = useDesk();
+const session = useSession();
 const desk = useDeskContext();
 
 /** Session time of a point: its own time is counted from the beginning of the sound. */
-const session = (at: number) => props.clip.start + at - props.clip.offset;
+const timeOf = (at: number) => props.clip.start + at - props.clip.offset;
 const x = (at: number) => (at - props.clip.offset - props.lead) / desk.time.scale;
 const y = (level: number) => placeOf(level) * props.height;
 
@@ -53,60 +54,51 @@ const path = computed(() => {
     .join("");
 });
 
-function selected(index: number): boolean {
-  return desk.selection.line === props.id && desk.selection.points.includes(index);
+function selected(at: number): boolean {
+  return desk.selection.line === props.id && desk.selection.points.includes(at);
 }
 
-function select(index: number, add = false): void {
-  const { selection } = desk;
-  selection.clips = [props.id];
-  if (selection.line !== props.id) selection.points = [];
-  selection.line = props.id;
-  selection.points = add ? [...new Set([...selection.points, index])] : [index];
+function select(points: number[]): void {
+  Object.assign(desk.selection, { clips: [props.id], line: props.id, points });
 }
 
 function tag(event: PointerEvent, at: number, level: number): void {
-  const text = `${timeText(session(at))}  ${levelText(level, true)}  ${percentText(level)}`;
+  const text = `${timeText(timeOf(at))}  ${levelText(level, true)}  ${percentText(level)}`;
   desk.tag.value = { x: event.clientX, y: event.clientY, text };
 }
 
 /** A press on the line puts a point there; going on to drag moves it. */
-async function pressLine(event: PointerEvent): Promise<void> {
+function pressLine(event: PointerEvent): void {
   if (event.button !== 0) return;
   const svg = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
   const at = Math.round(props.clip.offset + props.lead + (event.clientX - svg.left) * desk.time.scale);
   const level = round(levelAt(props.clip.envelope, at));
   const gesture = newGesture();
-  const added = store.edit({ type: "add-point", clip: props.id, at, level }, gesture);
-  dragPoint(event, { at, level }, gesture, added);
-  if (await added) select(props.clip.envelope.findIndex((p) => p.at === at));
+  void session
+    .edit({ type: "add-points", points: [{ clip: props.id, at, level }] }, gesture)
+    .then((c) => c && select([at]));
+  dragPoint(event, { at, level }, gesture);
 }
 
-function pressPoint(event: PointerEvent, index: number): void {
+function pressPoint(event: PointerEvent, p: { at: number; level: number }): void {
   if (event.button !== 0) return;
-  select(index, event.shiftKey);
-  dragPoint(event, props.clip.envelope[index]!, newGesture());
+  select(event.shiftKey ? [...new Set([...desk.selection.points, p.at])] : [p.at]);
+  dragPoint(event, p, newGesture());
 }
 
-function dragPoint(
-  event: PointerEvent,
-  origin: { at: number; level: number },
-  gesture: string,
-  added?: Promise<unknown>,
-): void {
-  const places = snapPlaces(store.document!, desk.playhead.value);
-  // Which point is dragged is known by its place among the others, which it cannot pass.
-  const index = props.clip.envelope.filter((p) => p.at < origin.at).length;
+function dragPoint(event: PointerEvent, origin: { at: number; level: number }, gesture: string): void {
+  const places = snapPlaces(session.document!, desk.playhead.value);
   const startY = placeOf(origin.level);
+  const point = new MovingPoint(props.id, origin.at, (at) => select([at]));
   startDrag(event, {
-    move: async ({ dx, dy, event: e }) => {
+    move: ({ dx, dy, event: e }) => {
       let at = origin.at + dx * desk.time.scale;
-      at += snap(desk, places, [session(at)], e.altKey);
+      at += snap(desk, places, [timeOf(at)], e.altKey);
       const fine = e.shiftKey ? 0.1 : 1;
       const level = round(levelOfPlace(Math.min(1, Math.max(0, startY + (dy * fine) / props.height))));
-      tag(e, at, level);
-      await added;
-      void store.edit({ type: "move-point", clip: props.id, index, at: Math.round(at), level }, gesture);
+      const held = point.held(at);
+      tag(e, held, level);
+      void session.edit(() => point.move(held, level), gesture).then(() => point.arrived());
     },
     end: () => (desk.tag.value = desk.guide.value = undefined),
   });
@@ -116,8 +108,8 @@ function round(level: number): number {
   return level <= SILENCE ? SILENCE : Math.round(level * 10) / 10;
 }
 
-function key(event: KeyboardEvent, index: number): void {
-  const p = props.clip.envelope[index]!;
+/** Keys move the chosen points, or the one in focus if it is none of them. */
+function key(event: KeyboardEvent, at: number): void {
   const [dB, ms] = event.shiftKey ? [0.1, 100] : [1, 10];
   const step: Record<string, [number, number]> = {
     ArrowUp: [0, dB],
@@ -125,22 +117,34 @@ function key(event: KeyboardEvent, index: number): void {
     ArrowLeft: [-ms * 48, 0],
     ArrowRight: [ms * 48, 0],
   };
+  const chosen = selected(at) ? desk.selection.points : [at];
   if (event.key === "Delete" || event.key === "Backspace") {
-    const indices = selected(index) ? desk.selection.points : [index];
     desk.selection.points = [];
-    void store.edit({ type: "remove-points", clip: props.id, indices });
+    void session.edit({ type: "remove-points", points: chosen.map((p) => ({ clip: props.id, at: p })) });
   } else if (step[event.key]) {
-    const [by, up] = step[event.key]!;
-    void store.edit({
-      type: "move-point",
-      clip: props.id,
-      index,
-      at: p.at + by,
-      level: round(Math.min(LOUDEST, p.level + up)),
-    });
+    void nudge(chosen, ...step[event.key]!);
   } else return;
   event.preventDefault();
   event.stopPropagation();
+}
+
+/** Moves points by a time and a level. Which they are is kept by their places among the others, which they cannot pass. */
+async function nudge(chosen: number[], by: number, up: number): Promise<void> {
+  const places = props.clip.envelope.flatMap((p, index) => (chosen.includes(p.at) ? index : []));
+  const points = () => {
+    const line = session.clip(props.id)?.envelope ?? [];
+    return places.flatMap((index) => line[index] ?? []);
+  };
+  await session.edit(() => {
+    const moves = points().map((p) => ({
+      clip: props.id,
+      from: p.at,
+      at: p.at + by,
+      level: round(Math.min(LOUDEST, p.level + up)),
+    }));
+    return moves.length > 0 ? { type: "move-points", moves } : undefined;
+  });
+  select(points().map((p) => p.at));
 }
 </script>
 
@@ -152,7 +156,7 @@ function key(event: KeyboardEvent, index: number): void {
       v-for="p in points"
       :key="p.index"
       class="point"
-      :class="{ selected: selected(p.index) }"
+      :class="{ selected: selected(p.at) }"
       :x="p.x - 4.5"
       :y="Math.min(height - 9, Math.max(0, p.y - 4.5))"
       width="9"
@@ -160,14 +164,14 @@ function key(event: KeyboardEvent, index: number): void {
       rx="2"
       tabindex="0"
       role="slider"
-      :aria-label="`Point at ${timeText(session(p.at))}`"
+      :aria-label="`Point at ${timeText(timeOf(p.at))}`"
       :aria-valuenow="p.level"
       :aria-valuemin="SILENCE"
       :aria-valuemax="LOUDEST"
       :aria-valuetext="`${levelText(p.level)}, ${percentText(p.level)}`"
-      @focus="!selected(p.index) && select(p.index)"
-      @pointerdown="pressPoint($event, p.index)"
-      @keydown="key($event, p.index)"
+      @focus="!selected(p.at) && select([p.at])"
+      @pointerdown="pressPoint($event, p)"
+      @keydown="key($event, p.at)"
     />
   </svg>
 </template>

@@ -1,69 +1,51 @@
 <script setup lang="ts">
 import { refDebounced, useElementSize } from "@vueuse/core";
 import { computed, ref, useTemplateRef, watch } from "vue";
-import { api, ask, type Schema } from "../api/client";
+import { api, type Schema } from "../api/client";
 import Silhouette from "../shelf/Silhouette.vue";
-import { useDesk } from "../stores/desk";
+import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { startDrag } from "./drag";
 
-const store = useDesk();
+const session = useSession();
 const desk = useDeskContext();
 const strip = useTemplateRef<HTMLElement>("strip");
 const { width } = useElementSize(strip);
 const outline = ref<Schema["Silhouette"]>();
 const settled = refDebounced(
-  computed(() => store.version),
+  computed(() => session.version),
   250,
 );
 
-const total = computed(() => Math.max(store.length, 1));
+const total = computed(() => Math.max(session.length, 1));
 const frame = computed(() => {
   const left = Math.min(1, desk.time.start / total.value);
   const right = Math.min(1, desk.time.end / total.value);
   return { left: left * width.value, width: Math.max(8, (right - left) * width.value) };
 });
 
-/** The running order: named ranges, each in the colour of the part that is heard most in it. */
+/** The running order: named ranges, each in the colour of the part that leads in it. */
 const blocks = computed(() =>
-  Object.entries(store.document?.markers ?? {})
-    .filter(([, m]) => m.length > 0)
-    .sort(([, a], [, b]) => a.at - b.at)
-    .map(([id, m]) => ({
-      id,
-      name: m.name,
-      part: leading(m.at, m.at + m.length),
-      left: (m.at / total.value) * 100,
-      width: (Math.min(m.length, total.value - m.at) / total.value) * 100,
-    })),
+  (session.glance?.order ?? []).flatMap(({ marker, part }) => {
+    const m = session.document?.markers[marker];
+    if (!m) return [];
+    const left = (m.at / total.value) * 100;
+    const width = (Math.min(m.length, total.value - m.at) / total.value) * 100;
+    return { id: marker, name: m.name, part, left, width };
+  }),
 );
-
-function leading(from: number, to: number): string {
-  const covered = { voice: 0, music: 0, effect: 0 };
-  for (const track of store.document?.tracks ?? []) {
-    for (const clip of Object.values(track.clips)) {
-      covered[track.part] += Math.max(0, Math.min(to, clip.start + clip.length) - Math.max(from, clip.start));
-    }
-  }
-  if (covered.voice > (to - from) * 0.3) return "voice";
-  return covered.effect > covered.music ? "effect" : "music";
-}
 
 watch(
   settled,
   async () => {
-    const id = store.episode?.id;
-    if (!id) return;
-    if (store.length === 0) {
+    const open = session.open;
+    if (!open || session.length === 0) {
       outline.value = undefined;
       return;
     }
-    try {
-      const params = { path: { episode: id }, query: { columns: 600 } };
-      outline.value = await ask(api.GET("/episodes/{episode}/silhouette", { params }));
-    } catch {
-      outline.value = undefined;
-    }
+    const params = { path: { episode: open.episode }, query: { columns: 600 } };
+    const request = (signal: AbortSignal) => api.GET("/episodes/{episode}/silhouette", { params, signal });
+    await open.load("silhouette", request, (there) => (outline.value = there)).catch(() => (outline.value = undefined));
   },
   { immediate: true },
 );

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, useTemplateRef } from "vue";
 import { RATE, timeText } from "../model/units";
-import { useDesk } from "../stores/desk";
+import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
 
-const store = useDesk();
+const session = useSession();
 const desk = useDeskContext();
 const ruler = useTemplateRef<HTMLElement>("ruler");
 const STEPS = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600];
@@ -22,7 +22,7 @@ const ticks = computed(() => {
 });
 
 const flags = computed(() =>
-  Object.entries(store.document?.markers ?? {})
+  Object.entries(session.document?.markers ?? {})
     .filter(([, m]) => m.length === 0)
     .map(([id, m]) => ({ id, name: m.name, x: desk.time.x(m.at), at: m.at }))
     .filter((m) => m.x >= -2 && m.x <= desk.time.width),
@@ -54,7 +54,7 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
     move: ({ dx, event: e }) => {
       const to = Math.max(0, at + dx * desk.time.scale);
       desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
-      void store.edit({ type: "set-marker", marker: id, at: Math.round(to) }, gesture);
+      void session.edit({ type: "set-markers", markers: [{ marker: id, at: Math.round(to) }] }, gesture);
     },
     end: () => (desk.tag.value = undefined),
     click: () => desk.seek(at),

@@ -4,13 +4,13 @@ import { Mic, MoreHorizontal } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import type { Part, Schema } from "../api/client";
 import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../model/units";
-import { useDesk } from "../stores/desk";
+import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture } from "./drag";
 import ValueField from "./ValueField.vue";
 
-const props = defineProps<{ track: Schema["Track"]; index: number }>();
-const store = useDesk();
+const props = defineProps<{ track: Schema["Track"]; index: number; small: boolean }>();
+const session = useSession();
 const desk = useDeskContext();
 const renaming = ref<string>();
 let gesture = "";
@@ -18,18 +18,15 @@ let gesture = "";
 /** The fader's way: silence at the left end, then −48 to +12 dB. */
 const LOWEST = -48;
 const position = computed(() => (props.track.fader <= SILENCE ? LOWEST - 1 : Math.max(LOWEST, props.track.fader)));
-const channels = computed(() => {
-  const clips = Object.values(props.track.clips);
-  if (clips.length === 0) return "Empty";
-  return clips.some((c) => store.document?.sounds[c.sound]?.channels === 2) ? "Stereo" : "Mono";
-});
+const CHANNELS = ["Empty", "Mono", "Stereo"];
+const channels = computed(() => CHANNELS[session.byTrack.get(props.track.id)?.channels ?? 0]);
 const panText = computed(() => {
   const p = Math.round(props.track.pan * 100);
   return p === 0 ? "" : ` · ${Math.abs(p)} % ${p < 0 ? "left" : "right"}`;
 });
 
-function set(change: Omit<Schema["SetTrack"], "type" | "track">, drag = ""): void {
-  void store.edit({ type: "set-track", track: props.track.id, ...change }, drag || undefined);
+function set(change: Omit<Schema["TrackChange"], "track">, drag = ""): void {
+  void session.edit({ type: "set-tracks", tracks: [{ track: props.track.id, ...change }] }, drag || undefined);
 }
 
 function slide(value: number | number[]): void {
@@ -40,18 +37,22 @@ function slide(value: number | number[]): void {
 }
 
 function rename(): void {
-  const name = renaming.value?.trim();
+  const name = renaming.value;
   renaming.value = undefined;
-  if (name && name !== props.track.name) set({ name });
+  if (name !== undefined && name !== props.track.name) set({ name });
 }
 
 function command(what: string): void {
   if (what === "rename") renaming.value = props.track.name;
-  else if (what === "up")
-    void store.edit({ type: "move-track", track: props.track.id, index: Math.max(0, props.index - 1) });
-  else if (what === "down") void store.edit({ type: "move-track", track: props.track.id, index: props.index + 1 });
-  else if (what === "remove") void store.edit({ type: "remove-track", track: props.track.id });
+  else if (what === "up") move(props.index - 1);
+  else if (what === "down") move(props.index + 2);
+  else if (what === "remove") void session.edit({ type: "remove-tracks", tracks: [props.track.id] });
   else set({ part: what as Part });
+}
+
+/** Puts the track before the one that stands at an index now. */
+function move(index: number): void {
+  void session.edit({ type: "move-tracks", tracks: [props.track.id], before: session.document?.tracks[index]?.id });
 }
 
 function select(): void {
@@ -64,7 +65,7 @@ function select(): void {
 <template>
   <section
     class="card"
-    :class="[track.part, { chosen: desk.selection.track === track.id }]"
+    :class="[track.part, { chosen: desk.selection.track === track.id, small }]"
     :aria-label="`Track ${track.name}`"
     @pointerdown="select"
   >
@@ -89,7 +90,7 @@ function select(): void {
           <el-dropdown-menu>
             <el-dropdown-item command="rename">Rename</el-dropdown-item>
             <el-dropdown-item command="up" :disabled="index === 0">Move up</el-dropdown-item>
-            <el-dropdown-item command="down" :disabled="index + 1 === store.document?.tracks.length">
+            <el-dropdown-item command="down" :disabled="index + 1 === session.document?.tracks.length">
               Move down
             </el-dropdown-item>
             <el-dropdown-item command="voice" divided :disabled="track.part === 'voice'"
@@ -102,7 +103,7 @@ function select(): void {
         </template>
       </el-dropdown>
     </div>
-    <div class="top">
+    <div class="top facts-row">
       <p class="soft facts cut">{{ channels }} · {{ track.part }}{{ panText }}</p>
       <button
         v-if="track.part === 'voice'"
@@ -207,6 +208,15 @@ function select(): void {
   background: none;
   color: var(--ink-soft);
   cursor: pointer;
+}
+.small {
+  padding: 2px 8px 0 13px;
+}
+.small .facts-row {
+  display: none;
+}
+.small .controls {
+  margin-top: 0;
 }
 .facts {
   flex: 1;

@@ -1,7 +1,8 @@
 import { inject, provide, reactive, ref, type InjectionKey, type Ref } from "vue";
 import type { Player } from "../listening/player";
 import type { Recorder } from "../recording/recorder";
-import { Hearing } from "../gather/hearing";
+import type { Heights } from "./heights";
+import { Hearing } from "../listening/hearing";
 
 /** The least and the most frames that a pixel can stand for. */
 export const FINEST = 64;
@@ -44,15 +45,15 @@ export class Timescale {
 export interface Selection {
   clips: string[];
   track: string;
-  /** Points of one level line. */
+  /** The clip whose level line has chosen points, and the times at which they stand on it. */
   line: string;
   points: number[];
   range: { from: number; to: number } | undefined;
 }
 
-export type Stage = "gather" | "arrange" | "balance" | "deliver";
+export type Stage = "gather" | "arrange" | "balance" | "handover";
 
-export type GatherTab = "sounds" | "shelf" | "record" | "credits";
+export type GatherTab = "sounds" | "music" | "record" | "credits";
 
 /** What the parts of the desk share. */
 export interface DeskContext {
@@ -72,12 +73,15 @@ export interface DeskContext {
   /** The script is shown large, to be read from. */
   reading: Ref<boolean>;
   loopOn: Ref<boolean>;
+  heights: Heights;
   seek: (frame: number) => void;
+  /** Lets files be chosen, which end up where dropped ones would. */
+  chooseFiles: Ref<() => void>;
 }
 
 const key: InjectionKey<DeskContext> = Symbol("desk");
 
-export function makeDeskContext(player: Player, recorder: Recorder): DeskContext {
+export function makeDeskContext(player: Player, recorder: Recorder, heights: Heights): DeskContext {
   const playhead = ref(0);
   const context: DeskContext = {
     time: reactive(new Timescale()) as Timescale,
@@ -93,6 +97,8 @@ export function makeDeskContext(player: Player, recorder: Recorder): DeskContext
     armed: ref(""),
     reading: ref(false),
     loopOn: ref(false),
+    heights,
+    chooseFiles: ref(() => undefined),
     seek: (frame) => {
       if (recorder.busy) return; // the playhead goes with the recording
       playhead.value = Math.max(0, Math.round(frame));

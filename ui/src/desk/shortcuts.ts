@@ -3,8 +3,9 @@ import type { Ref } from "vue";
 import { createKeybindingsHandler } from "tinykeys";
 import { levelAt } from "../drawing/level";
 import { RATE } from "../model/units";
-import { useDesk } from "../stores/desk";
+import { useSession } from "../stores/session";
 import type { DeskContext, Stage } from "./context";
+import type { Size } from "./heights";
 import { playAgain, togglePlay, toggleRecord } from "./transport";
 
 export interface Shortcut {
@@ -16,7 +17,7 @@ export interface Shortcut {
 
 /** All shortcuts of the desk: one list for the keys and for the sheet that explains them. */
 export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] {
-  const store = useDesk();
+  const session = useSession();
   const { selection, time } = desk;
   const one = (keys: string, shown: string, does: string, run: Shortcut["run"]): Shortcut => ({
     keys: keys.split("|"),
@@ -25,18 +26,17 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     run,
   });
   const step = (frames: number) => () => desk.seek(desk.playhead.value + frames);
-  const clipOf = (id: string) => store.document?.tracks.find((t) => id in t.clips)?.clips[id];
+  const clipOf = session.clip;
   const chosen = () => selection.clips.filter((id) => clipOf(id));
   const underPlayhead = () => {
     const at = desk.playhead.value;
-    const tracks = (store.document?.tracks ?? []).filter((t) => !selection.track || t.id === selection.track);
+    const tracks = (session.document?.tracks ?? []).filter((t) => !selection.track || t.id === selection.track);
     return tracks.flatMap((t) =>
       Object.entries(t.clips)
         .filter(([, c]) => c.start < at && c.start + c.length > at)
         .map(([id]) => id),
     );
   };
-  const each = (ids: string[], run: (id: string) => void) => ids.forEach(run);
   let copied: string[] = [];
   let moving = false;
   const take = (cut: boolean) => () => {
@@ -48,12 +48,12 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     const at = Math.round(desk.playhead.value);
     if (clips.length === 0) return;
     if (!moving) {
-      void store.edit({ type: "copy-clips", clips, start: at });
+      void session.edit({ type: "copy-clips", clips, start: at });
       return;
     }
     moving = false;
     const first = Math.min(...clips.map((id) => clipOf(id)!.start));
-    void store.edit({
+    void session.edit({
       type: "move-clips",
       moves: clips.map((clip) => ({ clip, start: clipOf(clip)!.start - first + at })),
     });
@@ -61,37 +61,48 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
 
   const nudge = (frames: number) => () => {
     const moves = chosen().map((clip) => ({ clip, start: clipOf(clip)!.start + frames }));
-    if (moves.length > 0) void store.edit({ type: "move-clips", moves });
+    if (moves.length > 0) void session.edit({ type: "move-clips", moves });
   };
-  const level = (by: number) => () =>
-    each(
-      chosen(),
-      (clip) => void store.edit({ type: "set-clip", clip, gain: Math.round((clipOf(clip)!.gain + by) * 10) / 10 }),
-    );
+  const level = (by: number) => () => {
+    const clips = chosen();
+    const gain = (id: string) => Math.round(((clipOf(id)?.gain ?? 0) + by) * 10) / 10;
+    // The gains are read when the edit's turn comes, so that a key held down adds up.
+    if (clips.length > 0) {
+      void session.edit(() => ({ type: "set-clips", clips: clips.map((clip) => ({ clip, gain: gain(clip) })) }));
+    }
+  };
   const remove = (close: boolean) => () => {
     if (selection.points.length > 0 && clipOf(selection.line)) {
-      void store.edit({ type: "remove-points", clip: selection.line, indices: [...selection.points] });
+      void session.edit({
+        type: "remove-points",
+        points: selection.points.map((at) => ({ clip: selection.line, at })),
+      });
       selection.points = [];
       return;
     }
     const clips = chosen();
     selection.clips = [];
-    if (clips.length > 0) void store.edit({ type: "remove-clips", clips, close });
+    if (clips.length > 0) void session.edit({ type: "remove-clips", clips, close });
   };
   const trim = (edge: "start" | "end") => () => {
     const clips = chosen().length > 0 ? chosen() : underPlayhead();
-    each(clips, (clip) => void store.edit({ type: "trim-clip", clip, edge, at: Math.round(desk.playhead.value) }));
+    const at = Math.round(desk.playhead.value);
+    if (clips.length > 0) void session.edit({ type: "trim-clips", trims: clips.map((clip) => ({ clip, edge, at })) });
   };
   const toggle = (what: "mute" | "solo") => () => {
-    const track = store.document?.tracks.find((t) => t.id === selection.track);
-    if (track) void store.edit({ type: "set-track", track: track.id, [what]: !track[what] });
+    const track = session.document?.tracks.find((t) => t.id === selection.track);
+    if (track) void session.edit({ type: "set-tracks", tracks: [{ track: track.id, [what]: !track[what] }] });
+  };
+  const height = (size: Size) => () => {
+    const all = session.document?.tracks.map((t) => t.id) ?? [];
+    desk.heights.set(all.includes(selection.track) ? [selection.track] : all, size);
   };
   const stage = (name: Stage) => () => void (desk.stage.value = name);
 
   return [
-    one("Space", "Space", "Play or pause", () => togglePlay(desk, store.length)),
+    one("Space", "Space", "Play or pause", () => togglePlay(desk, session.length)),
     one("Enter", "Enter", "Play again from the last start", () => playAgain(desk)),
-    one("r", "R", "Record at the playhead, or end the recording", () => void toggleRecord(desk, store)),
+    one("r", "R", "Record at the playhead, or end the recording", () => void toggleRecord(desk)),
     one(
       "t",
       "T",
@@ -99,7 +110,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
       () => void (desk.reading.value = !desk.reading.value),
     ),
     one("Home", "Home", "To the start", () => desk.seek(0)),
-    one("End", "End", "To the end", () => desk.seek(store.length)),
+    one("End", "End", "To the end", () => desk.seek(session.length)),
     one("ArrowLeft", "←", "One second back", step(-RATE)),
     one("ArrowRight", "→", "One second on", step(RATE)),
     one("Shift+ArrowLeft", "Shift ←", "A tenth of a second back", step(-RATE / 10)),
@@ -107,7 +118,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("g", "G", "Trim the start of the clip to the playhead", trim("start")),
     one("h", "H", "Split at the playhead", () => {
       const clips = chosen().length > 0 ? chosen() : underPlayhead();
-      if (clips.length > 0) void store.edit({ type: "split-clips", clips, at: Math.round(desk.playhead.value) });
+      if (clips.length > 0) void session.edit({ type: "split-clips", clips, at: Math.round(desk.playhead.value) });
     }),
     one("j", "J", "Trim the end of the clip to the playhead", trim("end")),
     one("Delete|Backspace", "Delete", "Remove the chosen clips or points", remove(false)),
@@ -118,19 +129,19 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("$mod+d", "Ctrl D", "Duplicate behind itself", () => {
       const clips = chosen();
       const end = Math.max(0, ...clips.map((id) => clipOf(id)!.start + clipOf(id)!.length));
-      if (clips.length > 0) void store.edit({ type: "copy-clips", clips, start: end });
+      if (clips.length > 0) void session.edit({ type: "copy-clips", clips, start: end });
     }),
-    one("$mod+z", "Ctrl Z", "Undo", () => void store.undo()),
-    one("$mod+Shift+z", "Ctrl Shift Z", "Redo", () => void store.redo()),
-    one("p", "P", "Put a point on the level line at the playhead", () =>
-      each(chosen(), (id) => {
+    one("$mod+z", "Ctrl Z", "Undo", () => void session.undo()),
+    one("$mod+Shift+z", "Ctrl Shift Z", "Redo", () => void session.redo()),
+    one("p", "P", "Put a point on the level line at the playhead", () => {
+      const points = chosen().flatMap((id) => {
         const clip = clipOf(id)!;
         const at = Math.round(desk.playhead.value) - clip.start + clip.offset;
-        if (at >= clip.offset && at < clip.offset + clip.length) {
-          void store.edit({ type: "add-point", clip: id, at, level: levelAt(clip.envelope, at) });
-        }
-      }),
-    ),
+        const inside = at >= clip.offset && at < clip.offset + clip.length;
+        return inside ? { clip: id, at, level: levelAt(clip.envelope, at) } : [];
+      });
+      if (points.length > 0) void session.edit({ type: "add-points", points });
+    }),
     one("ArrowUp", "↑", "Clip gain 1 dB up", level(1)),
     one("ArrowDown", "↓", "Clip gain 1 dB down", level(-1)),
     one("Shift+ArrowUp", "Shift ↑", "Clip gain 0.1 dB up", level(0.1)),
@@ -146,11 +157,11 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
       "n",
       "N",
       "Marker at the playhead",
-      () => void store.edit({ type: "add-marker", at: Math.round(desk.playhead.value) }),
+      () => void session.edit({ type: "add-marker", at: Math.round(desk.playhead.value) }),
     ),
     one("+|=|Shift++", "+", "Zoom in", () => time.zoom(0.7, time.x(desk.playhead.value))),
     one("-", "−", "Zoom out", () => time.zoom(1 / 0.7, time.x(desk.playhead.value))),
-    one("0", "0", "Show the whole session", () => time.fit(0, Math.max(store.length, RATE * 10))),
+    one("0", "0", "Show the whole session", () => time.fit(0, Math.max(session.length, RATE * 10))),
     one("9", "9", "Show the selection", () => {
       const clips = chosen().map((id) => clipOf(id)!);
       const range = selection.range;
@@ -162,7 +173,10 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("1", "1", "Gather", stage("gather")),
     one("2", "2", "Arrange", stage("arrange")),
     one("3", "3", "Balance", stage("balance")),
-    one("4", "4", "Deliver", stage("deliver")),
+    one("5", "5", "Hand over", stage("handover")),
+    one("u", "U", "Small tracks: the chosen one, or all", height("small")),
+    one("i", "I", "Tracks of their own height", height("own")),
+    one("o", "O", "Tall tracks, for fine work on level lines", height("tall")),
     one("Escape", "Esc", "Let go of the selection", () => {
       selection.clips = [];
       selection.points = [];

@@ -1,5 +1,5 @@
 import { RATE } from "../model/units";
-import type { useDesk } from "../stores/desk";
+import { useSession } from "../stores/session";
 import type { DeskContext } from "./context";
 
 /** Where playing was started last; Enter goes back there. */
@@ -29,16 +29,17 @@ export function playAgain(desk: DeskContext): void {
 }
 
 /** Records at the playhead onto the armed track, or the chosen or first one for a voice; ends a recording that goes on. */
-export async function toggleRecord(desk: DeskContext, store: ReturnType<typeof useDesk>): Promise<void> {
+export async function toggleRecord(desk: DeskContext): Promise<void> {
+  const session = useSession();
   if (desk.recorder.busy) return desk.recorder.stop();
   desk.stage.value = "gather";
   desk.gatherTab.value = "record";
   desk.hearing.stop();
-  const voices = () => store.document?.tracks.filter((t) => t.part === "voice") ?? [];
-  const armed = store.document?.tracks.find((t) => t.id === desk.armed.value);
+  const voices = () => session.document?.tracks.filter((t) => t.part === "voice") ?? [];
+  const armed = session.document?.tracks.find((t) => t.id === desk.armed.value);
   let track = armed ?? voices().find((t) => t.id === desk.selection.track) ?? voices()[0];
   if (!track) {
-    await store.edit({ type: "add-track", part: "voice" });
+    await session.edit({ type: "add-track", part: "voice" });
     track = voices()[0];
   }
   if (!track) return;

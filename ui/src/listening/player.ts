@@ -206,7 +206,6 @@ export class Player {
   }
 
   private hearWorker(message: FromWorker): void {
-    if (message.type !== "failed") return;
     if (message.stream === this.inFlight) this.inFlight = 0;
     this.state.problem = "The sound does not arrive; trying again.";
   }

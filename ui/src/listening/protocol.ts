@@ -19,8 +19,11 @@ export type ToWorker =
   | { type: "drop"; stream: number };
 
 /** From the worker to the main thread. */
-export type FromWorker =
-  { type: "failed"; stream: number; message: string } | { type: "version"; stream: number; version: number };
+export interface FromWorker {
+  type: "failed";
+  stream: number;
+  message: string;
+}
 
 /** Which session frame is heard at which frame of the audio context. */
 export interface Origin {

@@ -27,6 +27,8 @@ interface Growing {
   size: number;
   held: Float32Array<ArrayBuffer>;
   filled: number;
+  /** Frames that it has. */
+  taken: number;
   run: Run;
 }
 let take: Growing | undefined;
@@ -133,7 +135,7 @@ function begin(id: string, moment: number, chunk: number): void {
   });
   const held = new Float32Array(size);
   const run = { low: 0, high: 0, count: 0 };
-  take = { sender, begin: moment, end: Infinity, from: undefined, size, held, filled: 0, run };
+  take = { sender, begin: moment, end: Infinity, from: undefined, size, held, filled: 0, taken: 0, run };
 }
 
 /** Once the moment has come, the take begins with the very frame that was captured then. */
@@ -160,7 +162,8 @@ function keep(growing: Growing, first: number, samples: Float32Array): void {
       if (growing.filled === growing.size) send(growing);
       draw(growing.run, samples[i]!, pairs);
     }
-    if (pairs.length > 0) tell({ type: "wave", pairs, run: RUN });
+    growing.taken += last - skip;
+    if (pairs.length > 0) tell({ type: "wave", pairs, run: RUN, taken: growing.taken });
   }
   if (first + count >= to) void finish();
 }

@@ -28,8 +28,8 @@ export type FromCapture =
   | { type: "format"; rate: number; channels: number }
   /** Peaks of each side since the last report, amplitude. */
   | { type: "level"; peaks: number[] }
-  /** Lowest and highest sample of runs of frames of the take, one pair a run. */
-  | { type: "wave"; pairs: number[]; run: number }
+  /** Lowest and highest sample of runs of frames of the take, one pair a run; and how many frames it has now. */
+  | { type: "wave"; pairs: number[]; run: number; taken: number }
   /** How much of the take is on the server's disk, in frames of the device. */
   | { type: "kept"; kept: number }
   | { type: "trouble"; message: string; final: boolean }

@@ -62,7 +62,7 @@ export class Recorder {
   private level = new InputLevel();
   private format = { rate: 0, channels: 0 };
   private formatKnown: (() => void) | undefined;
-  private take: Schema["Take"] | undefined;
+  private take: Schema["TakeStatus"] | undefined;
   private moment = 0; // of the context, at which the take begins
   private discarding = false;
   private ended: (() => void) | undefined;
@@ -161,7 +161,7 @@ export class Recorder {
     this.worker.onmessage = (event: MessageEvent<FromCapture>) => this.hear(event.data);
     const known = new Promise<void>((resolve, reject) => {
       this.formatKnown = resolve;
-      window.setTimeout(() => reject(new InputFault("Nothing arrives from this input. Choose another.")), 8000);
+      window.setTimeout(() => reject(new InputFault("Nothing arrives from this input. Choose another.")), 15000);
     });
     known.catch(() => undefined); // told below, if it comes to that
     this.disconnect = await connect(stream, this.worker, () => this.player.audio());
@@ -274,11 +274,9 @@ export class Recorder {
 
   private tick(context: AudioContext): void {
     const left = this.moment - context.currentTime;
-    if (this.state.phase === "counting") {
-      this.state.count = Math.max(0, Math.ceil(left));
-      if (left <= 0) this.state.phase = "recording";
-    }
-    if (this.state.phase === "recording") this.state.recorded = Math.max(0, Math.round(-left * RATE));
+    if (this.state.phase !== "counting") return;
+    this.state.count = Math.max(0, Math.ceil(left));
+    if (left <= 0) this.state.phase = "recording";
   }
 
   /** Ends the take here and keeps it; or, with discard, keeps it out of the session. */
@@ -320,6 +318,8 @@ export class Recorder {
         this.wave.run = message.run;
         this.wave.pairs.push(...message.pairs);
         this.wave.grown++;
+        // What has been captured, not what a clock says: a device that stumbles leaves frames out.
+        this.state.recorded = Math.round((message.taken * RATE) / this.format.rate);
         break;
       case "kept":
         this.state.kept = Math.round((message.kept * RATE) / this.format.rate);

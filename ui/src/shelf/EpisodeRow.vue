@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Trash2 } from "lucide-vue-next";
-import { computed, onMounted, ref } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { api, ask, type Schema } from "../api/client";
 import { figure, SILENCE, timeText, whenText } from "../model/units";
 import Silhouette from "./Silhouette.vue";
@@ -9,6 +9,9 @@ const props = defineProps<{ episode: Schema["Episode"] }>();
 defineEmits<{ remove: [] }>();
 const outline = ref<Schema["Silhouette"]>();
 const loudness = ref(props.episode.loudness?.integrated);
+/** Milliseconds after which it is looked whether the loudness has been measured. */
+const LOOK_AGAIN = 1000;
+let gone = false;
 const empty = computed(() => props.episode.length === 0);
 
 onMounted(async () => {
@@ -18,11 +21,16 @@ onMounted(async () => {
     outline.value = await ask(
       api.GET("/episodes/{episode}/silhouette", { params: { ...params, query: { columns: 250 } } }),
     );
-    loudness.value ??= (await ask(api.GET("/episodes/{episode}/loudness", { params }))).integrated;
+    while (loudness.value === undefined && !gone) {
+      const now = await ask(api.GET("/episodes/{episode}/loudness", { params }));
+      if (!now.measuring) loudness.value = now.loudness?.integrated ?? SILENCE;
+      else await new Promise((r) => setTimeout(r, LOOK_AGAIN));
+    }
   } catch {
     loudness.value = SILENCE; // the row stays usable; opening the episode says what is wrong
   }
 });
+onBeforeUnmount(() => (gone = true));
 </script>
 
 <template>

@@ -40,7 +40,8 @@ async function loadEpisodes(): Promise<void> {
   episodes.value = undefined;
   if (!show) return;
   try {
-    episodes.value = (await ask(api.GET("/shows/{show}/episodes", { params: { path: { show } } }))) ?? [];
+    const there = (await ask(api.GET("/shows/{show}/episodes", { params: { path: { show } } }))) ?? [];
+    if (current.value?.id === show) episodes.value = there; // and no other has been chosen meanwhile
   } catch (error) {
     problem.value = (error as Refusal).message;
   }

@@ -1,7 +1,7 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import { Upload as Tus, type DetailedError, type PreviousUpload } from "tus-js-client";
-import { api, ask, refusalOf, type Part } from "../api/client";
+import { refusalOf, type Part } from "../api/client";
 
 /** A file on its way to the server. */
 export interface Upload {
@@ -117,11 +117,7 @@ export const useUploads = defineStore("uploads", () => {
     next();
   }
 
-  async function cancelJob(job: string): Promise<void> {
-    await ask(api.POST("/jobs/{job}/cancel", { params: { path: { job } } }));
-  }
-
-  return { list, going, add, remove, cancelJob };
+  return { list, going, add, remove };
 });
 
 function metadata(show: string, file: File, purpose: Purpose): Record<string, string> {

@@ -1,0 +1,226 @@
+// Package plans compiles the documents of episodes for rendering and keeps the latest
+// plan of each for as long as it is of use: while somebody renders it, and a while longer.
+// The working copies that a plan reads are open exactly as long as it is.
+package plans
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"ruvel/core/mix"
+	"ruvel/internal/sounds"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+)
+
+// patience is how long Current waits for an edit that is still on its way.
+const patience = 2 * time.Second
+
+// Plans gives plans of episodes. It is safe for use by many goroutines.
+type Plans struct {
+	Store  *store.Store
+	Sounds *sounds.Library
+	Queue  *work.Queue
+	// Idle is how long a plan is kept that nobody renders.
+	Idle time.Duration
+
+	mu     sync.Mutex
+	latest map[string]*kept
+}
+
+// kept is a plan with what it rests on. It is closed when nobody uses it any more.
+type kept struct {
+	episode string
+	version int64
+	plan    *mix.Plan
+	hold    *sounds.Hold
+	users   int
+	timer   *time.Timer
+}
+
+// Lease is the use of a plan. It ends with Close; until then the plan can be rendered.
+type Lease struct {
+	*mix.Plan
+	Version int64
+	close   func()
+}
+
+// Close ends the use. A second call does nothing.
+func (l *Lease) Close() { l.close() }
+
+// Current gives the current version of an episode, once that is at least the version
+// wanted; when waiting takes too long, whatever is current.
+func (p *Plans) Current(ctx context.Context, episode string, wanted int64) (*Lease, error) {
+	version, err := p.Store.Version(ctx, episode)
+	if err != nil {
+		return nil, err
+	}
+	if version < wanted {
+		if version, err = p.wait(ctx, episode, wanted); err != nil {
+			return nil, err
+		}
+	}
+	if l := p.find(episode, version); l != nil {
+		return l, nil
+	}
+	return p.compile(ctx, episode)
+}
+
+// Without gives the current version with one track left out. It is not kept.
+func (p *Plans) Without(ctx context.Context, episode, track string) (*Lease, error) {
+	doc, version, err := p.Store.Document(ctx, episode)
+	if err != nil {
+		return nil, err
+	}
+	doc = doc.Draft()
+	if i := doc.FindTrack(track); i >= 0 {
+		doc.Tracks[i].Mute = true
+	}
+	hold := p.Sounds.Hold(ctx)
+	plan, err := mix.Compile(doc, hold.Samples, nil)
+	if err != nil {
+		hold.Close()
+		return nil, err
+	}
+	var once sync.Once
+	return &Lease{plan, version, func() { once.Do(hold.Close) }}, nil
+}
+
+// find gives the plan of a version if it is kept.
+func (p *Plans) find(episode string, version int64) *Lease {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	k := p.latest[episode]
+	if k == nil || k.version != version {
+		return nil
+	}
+	return p.lease(k)
+}
+
+// lease is one use more of a plan; the lock is held.
+func (p *Plans) lease(k *kept) *Lease {
+	k.users++
+	if k.timer != nil {
+		k.timer.Stop()
+		k.timer = nil
+	}
+	var once sync.Once
+	return &Lease{k.plan, k.version, func() { once.Do(func() { p.release(k) }) }}
+}
+
+// release ends a use. A plan that is not the latest goes at once, the latest after a while.
+func (p *Plans) release(k *kept) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if k.users--; k.users > 0 {
+		return
+	}
+	if p.latest[k.episode] != k {
+		k.hold.Close()
+		return
+	}
+	k.timer = time.AfterFunc(p.Idle, func() { p.expire(k) })
+}
+
+// expire drops a plan that has not been used since its timer was set.
+func (p *Plans) expire(k *kept) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if k.users == 0 && p.latest[k.episode] == k {
+		delete(p.latest, k.episode)
+		k.hold.Close()
+	}
+}
+
+// Forget drops the plan of an episode as soon as nobody renders it, as when it cannot be
+// rendered any more.
+func (p *Plans) Forget(episode string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.drop(episode)
+}
+
+// drop takes the latest plan of an episode away; the lock is held.
+func (p *Plans) drop(episode string) {
+	k := p.latest[episode]
+	if k == nil {
+		return
+	}
+	delete(p.latest, episode)
+	if k.timer != nil {
+		k.timer.Stop()
+	}
+	if k.users == 0 {
+		k.hold.Close()
+	}
+}
+
+// ForgetIdle drops all plans that nobody renders, so that what they rest on can go.
+func (p *Plans) ForgetIdle() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for episode, k := range p.latest {
+		if k.users == 0 {
+			p.drop(episode)
+		}
+	}
+}
+
+// compile makes the plan of the current version and keeps it in the place of an older one.
+func (p *Plans) compile(ctx context.Context, episode string) (*Lease, error) {
+	doc, version, err := p.Store.Document(ctx, episode)
+	if err != nil {
+		return nil, err
+	}
+	hold := p.Sounds.Hold(context.WithoutCancel(ctx))
+	plan, err := mix.Compile(doc, hold.Samples, p.earlier(episode))
+	if err != nil {
+		hold.Close()
+		return nil, err
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if k := p.latest[episode]; k != nil {
+		if k.version >= version { // somebody else was quicker
+			hold.Close()
+			return p.lease(k), nil
+		}
+		p.drop(episode)
+	}
+	if p.latest == nil {
+		p.latest = map[string]*kept{}
+	}
+	k := &kept{episode: episode, version: version, plan: plan, hold: hold}
+	p.latest[episode] = k
+	return p.lease(k), nil
+}
+
+// earlier is a plan whose compiled parts may be used again. Its samples are not read.
+func (p *Plans) earlier(episode string) *mix.Plan {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if k := p.latest[episode]; k != nil {
+		return k.plan
+	}
+	return nil
+}
+
+// wait returns when the episode has reached a version or patience ends, with the version that it has then.
+func (p *Plans) wait(ctx context.Context, episode string, wanted int64) (int64, error) {
+	listenCtx, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	events, err := p.Queue.Listen(listenCtx, work.EpisodeSubject(episode))
+	if err != nil {
+		return 0, err
+	}
+	for {
+		version, err := p.Store.Version(ctx, episode)
+		if err != nil || version >= wanted {
+			return version, err
+		}
+		if _, more := <-events; !more {
+			return version, ctx.Err()
+		}
+	}
+}

@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import { Plus } from "lucide-vue-next";
+import { computed, ref } from "vue";
+import { api, type Schema } from "../../api/client";
+import { useDeskContext } from "../../desk/context";
+import { timeText } from "../../model/units";
+import { useLists } from "../../stores/lists";
+import { useSession } from "../../stores/session";
+import HearButton from "./HearButton.vue";
+import MiniWave from "./MiniWave.vue";
+
+const props = defineProps<{ piece: Schema["Piece"] }>();
+const session = useSession();
+const lists = useLists();
+const desk = useDeskContext();
+const range = ref<{ from: number; to: number }>();
+/** A drag on the wave marks a stretch; anywhere else it picks the whole up. */
+const onWave = ref(false);
+const taking = ref(false);
+
+const source = computed(() => `/shelf/${props.piece.key}`);
+const address = computed(() => `${source.value}/audio`);
+const hearing = computed(() => desk.hearing.state.address === address.value);
+const licence = computed(() => lists.licences.find((l) => l.key === props.piece.licence));
+const part = computed(() => props.piece.part as "music" | "effect");
+
+function hear(from = range.value?.from ?? 0): void {
+  desk.hearing.hear(address.value, from, range.value && from < range.value.to ? range.value.to : Infinity);
+}
+
+async function insert(): Promise<void> {
+  if (!session.episode || taking.value) return;
+  taking.value = true;
+  const track = session.document?.tracks.find((t) => t.id === desk.selection.track && t.part === part.value)?.id;
+  const stretch = range.value && { offset: range.value.from, length: range.value.to - range.value.from };
+  await session.attempt(
+    api.POST("/shows/{show}/shelf/{piece}", {
+      params: { path: { show: session.episode.show, piece: props.piece.key } },
+      body: { episode: session.episode.id, start: Math.round(desk.playhead.value), track, ...stretch },
+    }),
+  );
+  taking.value = false;
+}
+
+function dragStart(event: DragEvent): void {
+  const stretch = range.value ?? { from: 0, to: 0 };
+  event.dataTransfer?.setData("application/x-ruvel-piece", JSON.stringify({ piece: props.piece.key, ...stretch }));
+}
+</script>
+
+<template>
+  <li :draggable="!onWave" :data-piece="piece.key" @dragstart="dragStart">
+    <HearButton :name="piece.title" :part="part" :hearing="hearing" @hear="hear()" @stop="desk.hearing.stop()" />
+    <div class="about">
+      <div class="line">
+        <strong class="cut" :title="`${piece.title}, ${piece.author}`">{{ piece.title }}</strong>
+        <button
+          class="row-button"
+          :disabled="taking"
+          :aria-label="`Insert ${piece.title} at the playhead`"
+          :title="range ? 'Insert the marked stretch at the playhead' : 'Insert at the playhead'"
+          @click="insert"
+        >
+          <Plus :size="14" />
+        </button>
+      </div>
+      <p class="soft words cut" :title="piece.words.join(', ')">{{ piece.words.join(", ") }}</p>
+      <MiniWave
+        :source="source"
+        :length="piece.length"
+        :part="part"
+        :name="piece.title"
+        :at="hearing ? desk.hearing.state.at : undefined"
+        :range="range"
+        @hear="hear"
+        @mark="range = $event"
+        @pointerenter="onWave = true"
+        @pointerleave="onWave = false"
+      />
+      <p
+        class="soft facts cut"
+        :title="`${piece.author}, ${licence?.name ?? piece.licence}: ${licence?.demands ?? ''}`"
+      >
+        {{ timeText(piece.length, 0) }}{{ piece.tempo ? ` · ${Math.round(piece.tempo)} bpm` : "" }} ·
+        {{ licence?.name ?? piece.licence }} · {{ piece.author }}
+      </p>
+    </div>
+  </li>
+</template>
+
+<style scoped>
+li {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 7px 0;
+  border-bottom: 1px solid var(--rule);
+  cursor: grab;
+}
+.about {
+  flex: 1;
+  min-width: 0;
+}
+.line {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 8px;
+}
+.words {
+  font-size: 12px;
+}
+.facts {
+  font-size: 11.5px;
+  font-variant-numeric: tabular-nums;
+}
+</style>

@@ -1,0 +1,21 @@
+import { defineStore } from "pinia";
+import { ref } from "vue";
+import { api, ask, type Schema } from "../api/client";
+
+/** What is offered to choose from and stays the same while the page is open. */
+export const useLists = defineStore("lists", () => {
+  const targets = ref<Schema["Target"][]>([]);
+  const formats = ref<Schema["Format"][]>([]);
+  const licences = ref<Schema["Licence"][]>([]);
+
+  /** Asks for the lists that are not there yet. Throws a Refusal. */
+  async function load(): Promise<void> {
+    await Promise.all([
+      targets.value.length > 0 || ask(api.GET("/targets")).then((l) => (targets.value = l ?? [])),
+      formats.value.length > 0 || ask(api.GET("/formats")).then((l) => (formats.value = l ?? [])),
+      licences.value.length > 0 || ask(api.GET("/licences")).then((l) => (licences.value = l ?? [])),
+    ]);
+  }
+
+  return { targets, formats, licences, load };
+});
