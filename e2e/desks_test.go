@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"sync"
 	"testing"
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -78,11 +80,13 @@ func TestTwoWindowsEditingAtOnceLoseNothing(t *testing.T) {
 	}
 	// Each presses twelve times without waiting: markers, and one of them mutes and one solos the same track.
 	press := func(window *Window, what string) {
-		Eval[bool](window, `(() => { for (let i = 0; i < 12; i++) window.dispatchEvent(new KeyboardEvent("keydown", {key: "n", bubbles: true}));
-			document.querySelector('[aria-label="Track Two at once voice"] .switch:nth-of-type(`+what+`)').click(); return true })()`)
+		window.Key("nnnnnnnnnnnn")
+		Eval[bool](window, `(document.querySelector('[aria-label="Track Two at once voice"] .switch:nth-of-type(`+what+`)').click(), true)`)
 	}
-	press(w, "1")
-	press(second, "2")
+	var both sync.WaitGroup
+	both.Go(func() { press(w, "1") })
+	both.Go(func() { press(second, "2") })
+	both.Wait()
 	doc := untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 24 && d.Tracks[0].Mute && d.Tracks[0].Solo })
 	assert.Len(t, doc.Markers, 24)
 	for _, window := range []*Window{w, second} {
@@ -182,7 +186,8 @@ func TestAChangeThatDoesNotFitIsMadeGoodAndTheEditsBehindItGoOn(t *testing.T) {
 	episode := episodeOf(w, "Spoilt")
 	w.Go("/episodes/" + episode)
 	w.Until(`document.querySelectorAll(".lane").length === 2`)
-	Eval[bool](w, `(window.__spoil = 1, document.querySelectorAll(".switch:first-of-type").forEach(s => s.click()), window.dispatchEvent(new KeyboardEvent("keydown", {key: "n", bubbles: true})), true)`)
+	Eval[bool](w, `(window.__spoil = 1, document.querySelectorAll(".switch:first-of-type").forEach(s => s.click()), true)`)
+	w.Key("n")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Mute && d.Tracks[1].Mute && len(d.Markers) == 1 })
 	w.Until(`document.querySelectorAll('.switch[aria-pressed="true"]').length === 2 && document.querySelectorAll(".ruler button").length === 1`)
 }
@@ -196,7 +201,7 @@ func TestSeveralChosenClipsAreChangedInOneStep(t *testing.T) {
 	w.Drag(x, y, x, y, chromedp.ModifierShift)
 	w.Until(`document.querySelectorAll(".clip.chosen").length === 2`)
 	before := desk(t, episode).Version
-	Eval[bool](w, `(() => { for (let i = 0; i < 3; i++) window.dispatchEvent(new KeyboardEvent("keydown", {key: "ArrowDown", bubbles: true})); return true })()`)
+	w.Key(kb.ArrowDown + kb.ArrowDown + kb.ArrowDown)
 	gains := func(d session.Document) (out []audio.DB) {
 		for _, name := range []string{"Keeper at the door", "Slack water"} {
 			_, _, c := clipNamed(t, d, name)

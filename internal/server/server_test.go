@@ -255,7 +255,7 @@ func TestEveryRefusalIsAProblemInWords(t *testing.T) {
 		{"no such episode", 404, "GET", nowhere, nil, "not-found"},
 		{"no such show", 404, "GET", "/shows/01890000-0000-7000-8000-000000000000/episodes", nil, "not-found"},
 		{"a malformed id", 422, "GET", "/episodes/12", nil, "bad-request"},
-		{"no name", 422, "POST", "/shows", map[string]any{"name": "  "}, "bad-request"},
+		{"no name", 422, "POST", "/shows", map[string]any{"name": "  "}, "bad-name"},
 		{"no JSON", 400, "POST", "/shows", []byte("{"), "bad-request"},
 		{"an unknown edit", 422, "POST", "/episodes/" + episode + "/edits", edit(`{"type":"explode"}`), "bad-request"},
 		{"an edit of a missing clip", 422, "POST", "/episodes/" + episode + "/edits", edit(`{"type":"set-clips","clips":[{"clip":"c9"}]}`), "unknown-clip"},
