@@ -21,6 +21,7 @@ require (
 	github.com/stretchr/testify v1.12.1
 	github.com/tus/tusd/v2 v2.9.1
 	github.com/unrolled/secure v1.17.0
+	github.com/yuin/goldmark v1.8.7
 	gocloud.dev v0.47.0
 	golang.org/x/exp v0.0.0-20261011100332-faecfb24eb49
 	golang.org/x/sync v0.24.0

@@ -16,7 +16,7 @@ import (
 // Glance is what follows from a document.
 type Glance struct {
 	Length audio.Frames `json:"length" doc:"The end of the last clip, in frames at 48 kHz"`
-	Tracks []TrackState      `json:"tracks" nullable:"false" doc:"In the order of the document's tracks"`
+	Tracks []TrackState `json:"tracks" nullable:"false" doc:"In the order of the document's tracks"`
 	Order  []Stretch    `json:"order" nullable:"false" doc:"The running order: named ranges by their beginning"`
 }
 

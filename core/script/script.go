@@ -58,13 +58,6 @@ type Reading struct {
 }
 
 var (
-	headingMark  = regexp.MustCompile(`^(#{1,6})\s+(.*?)\s*#*\s*$`)
-	listMark     = regexp.MustCompile(`^\s*(?:[-*+]|\d+[.)])\s+`)
-	quoteMark    = regexp.MustCompile(`^\s*>\s?`)
-	rule         = regexp.MustCompile(`^\s*(?:-{3,}|\*{3,}|_{3,}|={3,})\s*$`)
-	link         = regexp.MustCompile(`!?\[([^\]]*)\]\([^)]*\)`)
-	emphasis     = regexp.MustCompile("(\\*\\*|__|\\*|`|~~)(\\S(?:.*?\\S)?)(\\*\\*|__|\\*|`|~~)")
-	underscores  = regexp.MustCompile(`(^|[\s(“"'])_(\S(?:.*?\S)?)_($|[\s).,;:!?”"'])`)
 	directed     = regexp.MustCompile(`\[[^\]]*\]`)
 	wholeBracket = regexp.MustCompile(`^[\[(][^\])]*[\])]$`)
 )
@@ -76,9 +69,6 @@ func Read(text string, pace Pace, recorded map[string]bool) Reading {
 	seen := map[string]int{}
 	for _, block := range blocks(text) {
 		p := block.part()
-		if p.Text == "" {
-			continue
-		}
 		p.Key = key(p, seen)
 		if p.Words > 0 {
 			p.Time = TimeOf(p.Words, pace)
@@ -98,68 +88,15 @@ func TimeOf(words int, pace Pace) audio.Frames {
 	return audio.Seconds(float64(words)*60/float64(pace)) + breath
 }
 
-// block is lines that belong together.
-type block struct {
-	heading int
-	lines   []string
-}
-
-// blocks splits at empty lines, headings, list items and rules.
-func blocks(text string) (out []block) {
-	var open block
-	end := func() {
-		if len(open.lines) > 0 {
-			out = append(out, open)
-		}
-		open = block{}
-	}
-	for line := range strings.Lines(strings.ReplaceAll(strings.ToValidUTF8(text, "?"), "\r", "\n")) {
-		line = quoteMark.ReplaceAllString(strings.TrimSpace(line), "")
-		mark := headingMark.FindStringSubmatch(line)
-		switch {
-		case line == "":
-			end()
-		case rule.MatchString(line):
-			end()
-		case mark != nil:
-			end()
-			out = append(out, block{len(mark[1]), []string{mark[2]}})
-		case listMark.MatchString(line):
-			end()
-			open.lines = []string{listMark.ReplaceAllString(line, "")}
-		default:
-			open.lines = append(open.lines, line)
-		}
-	}
-	end()
-	return out
-}
-
+// part says what a block is.
 func (b block) part() Part {
-	text := clean(strings.Join(b.lines, " "))
 	switch {
 	case b.heading > 0:
-		return Part{Kind: Heading, Level: b.heading, Text: text}
-	case wholeBracket.MatchString(text):
-		return Part{Kind: Direction, Text: text}
+		return Part{Kind: Heading, Level: b.heading, Text: b.text}
+	case wholeBracket.MatchString(b.text):
+		return Part{Kind: Direction, Text: b.text}
 	}
-	return Part{Kind: Spoken, Text: text, Words: words(directed.ReplaceAllString(text, " "))}
-}
-
-// clean takes the marks of Markdown off and leaves the words.
-func clean(s string) string {
-	s = link.ReplaceAllString(s, "$1")
-	for range 3 { // marks within marks
-		s = emphasis.ReplaceAllStringFunc(s, func(m string) string {
-			part := emphasis.FindStringSubmatch(m)
-			if part[1] != part[3] {
-				return m
-			}
-			return part[2]
-		})
-		s = underscores.ReplaceAllString(s, "$1$2$3")
-	}
-	return strings.Join(strings.Fields(s), " ")
+	return Part{Kind: Spoken, Text: b.text, Words: words(directed.ReplaceAllString(b.text, " "))}
 }
 
 // words counts what is said: runs of characters with a letter or a digit in them.

@@ -61,6 +61,46 @@ func TestAScriptIsReadAsHeadingsDirectionsAndWhatIsSpoken(t *testing.T) {
 	assert.Empty(t, script.Read(" \n\n", script.Usual, nil).Parts)
 }
 
+func TestMarkdownIsReadAsItIsWrittenAndNoWordIsLost(t *testing.T) {
+	// Source: spec.commonmark.org for emphasis, links, lists, escapes and entities.
+	for text, want := range map[string][]string{
+		"**Bold _and_ soft** and `code` and ~~gone~~":              {"Bold and soft and code and gone"},
+		"A [horn](https://example.org \"title\") and ![a bird](x)": {"A horn and a bird"},
+		"one\ntwo  \nthree":                          {"one two three"},
+		"one\r\ntwo\r\n\r\nthree":                    {"one two", "three"},
+		"1. First\n2. Second\n\n   goes on\n* Third": {"First", "Second", "goes on", "Third"},
+		"Ten \\* two &amp; three &#233;":             {"Ten * two & three é"},
+		"A paragraph\n---\nAnother":                  {"A paragraph", "Another"},
+		"A paragraph\n\n====\n\nAnother":             {"A paragraph", "Another"},
+		"    Set in, and still spoken":               {"Set in, and still spoken"},
+		"[Keeper]: I heard it":                       {"[Keeper]: I heard it"},
+		"<pause> and <b>loud</b>":                    {"<pause> and <b>loud</b>"},
+		"> > Twice quoted\n> - a point":              {"Twice quoted", "a point"},
+		"5 * 3 * 2 and snake_case_word":              {"5 * 3 * 2 and snake_case_word"},
+		"<https://example.org>":                      {"https://example.org"},
+	} {
+		var got []string
+		for _, p := range script.Read(text, script.Usual, nil).Parts {
+			got = append(got, p.Text)
+		}
+		assert.Equal(t, want, got, text)
+	}
+}
+
+func TestAStretchTooLongToBeAParagraphIsReadCharacterByCharacter(t *testing.T) {
+	// A parser takes a second for each of these with the square of its length; here it is the length alone.
+	for _, marks := range []string{"[a](", "> ", "**_~", "![a]", "`", "&amp;", `\\`} {
+		text := strings.TrimSpace(strings.Repeat(marks, 100_000/len(marks)))
+		r := script.Read("Before.\n\n"+text+"\n\nAfter *all*.", script.Usual, nil)
+		if assert.Len(t, r.Parts, 3, marks) {
+			assert.Equal(t, "After all.", r.Parts[2].Text)
+			if !strings.Contains(marks, "&") {
+				assert.Equal(t, text, r.Parts[1].Text, "no character is lost")
+			}
+		}
+	}
+}
+
 func TestTheTimeFollowsThePaceAndWhatHasBeenRecorded(t *testing.T) {
 	text := strings.TrimSpace(strings.Repeat("word ", 300))
 	assert.Equal(t, 2*audio.Second*60+audio.Second/2, script.Read(text, 150, nil).Time)
