@@ -228,6 +228,7 @@ func TestASoundIsDescribedMarkedInsertedAndReplaced(t *testing.T) {
 	w.Until(fmt.Sprintf(`!document.querySelector(%q).innerText.includes("no credit yet")`, row))
 	_, err := chromedp.CallBrowser(w.ctx, browser.SetPermission, browser.SetPermissionParams{
 		Permission: &browser.PermissionDescriptor{Name: "clipboard-write"}, Setting: browser.PermissionSettingGranted,
+		BrowserContextID: chromedp.FromContext(w.ctx).BrowserContextID,
 	})
 	require.NoError(t, err)
 	w.Do(chromedp.Evaluate[chromedp.Void](`navigator.clipboard.writeText = async text => { window.__copied = text }`))

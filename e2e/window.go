@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -33,25 +34,65 @@ type Window struct {
 	faults []string
 }
 
-// OpenWindow starts a browser on a server's address. What the page throws, or is
-// refused by its own security policy, fails the test at its end.
+// OpenWindow opens a window on a server's address. Windows without flags share one
+// browser, each with storage of its own; flags start a browser for the window alone. What
+// the page throws, or is refused by its own security policy, fails the test at its end.
 func OpenWindow(t testing.TB, base string, flags ...chromedp.ExecAllocatorOption) *Window {
 	t.Helper()
-	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WSURLReadTimeout(patience), chromedp.WindowSize(1280, 800),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", false))
-	allocator, stop := chromedp.NewExecAllocator(context.Background(), append(options, flags...)...)
-	ctx, closeWindow := chromedp.NewContext(allocator)
+	var ctx context.Context
+	var closeWindow context.CancelFunc
+	if len(flags) == 0 {
+		ctx, closeWindow = chromedp.NewContext(sharedBrowser(t), chromedp.WithNewBrowserContext())
+	} else {
+		allocator, stop := newBrowser(flags...)
+		t.Cleanup(stop)
+		ctx, closeWindow = chromedp.NewContext(allocator)
+	}
 	w := &Window{t: t, ctx: ctx, base: base}
 	t.Cleanup(func() {
 		closeWindow()
-		stop()
 		require.Empty(t, w.faults, "what the page complained about")
 	})
 	w.watch()
 	w.Do(chromedp.EmulateViewport(1280, 800))
 	return w
+}
+
+func newBrowser(flags ...chromedp.ExecAllocatorOption) (context.Context, context.CancelFunc) {
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WSURLReadTimeout(patience), chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", false))
+	return chromedp.NewExecAllocator(context.Background(), append(options, flags...)...)
+}
+
+// shared is the browser of all windows without flags, once there is one.
+var shared struct {
+	sync.Mutex
+	ctx  context.Context
+	stop context.CancelFunc
+}
+
+func sharedBrowser(t testing.TB) context.Context {
+	t.Helper()
+	shared.Lock()
+	defer shared.Unlock()
+	if shared.ctx == nil {
+		allocator, stop := newBrowser()
+		ctx, closeBrowser := chromedp.NewContext(allocator)
+		require.NoError(t, chromedp.Do(ctx)) // which starts it
+		shared.ctx, shared.stop = ctx, func() { closeBrowser(); stop() }
+	}
+	return shared.ctx
+}
+
+// closeShared ends the shared browser.
+func closeShared() {
+	shared.Lock()
+	defer shared.Unlock()
+	if shared.ctx != nil {
+		shared.stop()
+	}
 }
 
 // OpenSecond opens another tab of the same browser.
@@ -278,7 +319,7 @@ func (w *Window) Picture(path string) {
 func (w *Window) DownloadsTo(dir string) {
 	w.t.Helper()
 	_, err := chromedp.CallBrowser(w.ctx, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{
-		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: dir,
+		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: dir, BrowserContextID: chromedp.FromContext(w.ctx).BrowserContextID,
 	})
 	require.NoError(w.t, err)
 }

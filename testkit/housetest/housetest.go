@@ -18,9 +18,10 @@ type House struct {
 	Data    string // its data folder
 }
 
-// Main starts a house, hands it to ready, runs the tests of a package and ends both.
-func Main(m *testing.M, ready func(House) error) {
-	code, err := run(m, ready)
+// Main starts a house, hands it to ready, runs the tests of a package and ends both, and
+// whatever else is to be ended after them.
+func Main(m *testing.M, ready func(House) error, ends ...func()) {
+	code, err := run(m, ready, ends)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "the tests could not be started:", err)
 		code = 1
@@ -28,7 +29,7 @@ func Main(m *testing.M, ready func(House) error) {
 	os.Exit(code)
 }
 
-func run(m *testing.M, ready func(House) error) (code int, err error) {
+func run(m *testing.M, ready func(House) error, ends []func()) (code int, err error) {
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
 	data, err := os.MkdirTemp("", "ruvel-house")
@@ -54,6 +55,9 @@ func run(m *testing.M, ready func(House) error) (code int, err error) {
 		return 1, err
 	}
 	code = m.Run()
+	for _, end := range ends {
+		end()
+	}
 	cancel()
 	return code, <-served
 }
