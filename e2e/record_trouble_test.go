@@ -3,8 +3,9 @@ package e2e
 import (
 	"fmt"
 	"math"
-	"ruvel/internal/takes"
 	"testing"
+
+	"ruvel/internal/takes"
 
 	"github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/chromedp"

@@ -219,12 +219,10 @@ func TestTwoServersOnOneDatabaseSeeEachOthersEdits(t *testing.T) {
 		require.Equal(t, version, at)
 		require.Equal(t, string(a.JSON()), string(b.JSON()))
 		for {
-			c, err := other.Undo(ctx, e.ID)
-			if err != nil {
+			if _, err := other.Undo(ctx, e.ID); err != nil {
 				require.Equal(t, "nothing-to-undo", problemCode(t, err))
 				break
 			}
-			version = c.Version
 		}
 		a, _ = document(t, one, e.ID)
 		require.Equal(t, string(session.New().JSON()), string(a.JSON()))
