@@ -157,7 +157,7 @@ func TestANewcomerMakesAMixFromTwoFiles(t *testing.T) {
 	for i := 1; i <= 2; i++ {
 		p := Eval[Box](w, fmt.Sprintf(`(() => { const r = document.querySelectorAll(%q)[%d].getBoundingClientRect(); return {X: r.x, Y: r.y, Width: r.width, Height: r.height} })()`, music+" .point", i))
 		px, py := p.At(0.5, 0.5)
-		w.Drag(px, py, px, py+48, chromedp.ModifierAlt)
+		w.Drag(px, py, px, py+70, chromedp.ModifierAlt)
 	}
 	doc = untilKept(w, episode, func(d session.Document) bool {
 		_, _, c := clipNamed(t, d, "Slack water")

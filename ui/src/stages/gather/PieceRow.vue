@@ -88,6 +88,7 @@ function dragStart(event: DragEvent): void {
   </li>
 </template>
 
+<style scoped src="./row.css"></style>
 <style scoped>
 li {
   display: flex;
@@ -97,21 +98,7 @@ li {
   border-bottom: 1px solid var(--rule);
   cursor: grab;
 }
-.about {
-  flex: 1;
-  min-width: 0;
-}
-.line {
-  display: flex;
-  align-items: center;
-  justify-content: space-between;
-  gap: 8px;
-}
 .words {
   font-size: 12px;
-}
-.facts {
-  font-size: 11.5px;
-  font-variant-numeric: tabular-nums;
 }
 </style>

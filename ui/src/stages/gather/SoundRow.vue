@@ -107,6 +107,7 @@ function dragStart(event: DragEvent): void {
   </li>
 </template>
 
+<style scoped src="./row.css"></style>
 <style scoped>
 li {
   border-bottom: 1px solid var(--rule);
@@ -120,16 +121,6 @@ li {
 }
 .open .row {
   align-items: start;
-}
-.about {
-  flex: 1;
-  min-width: 0;
-}
-.line {
-  display: flex;
-  align-items: center;
-  justify-content: space-between;
-  gap: 8px;
 }
 .name {
   display: flex;
@@ -159,9 +150,5 @@ li {
 }
 .missing {
   color: var(--alarm);
-}
-.facts {
-  font-size: 11.5px;
-  font-variant-numeric: tabular-nums;
 }
 </style>
