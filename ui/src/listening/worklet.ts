@@ -71,6 +71,9 @@ class Ring {
   }
 }
 
+/** What is left, a frame later, of the last sample before a gap: a tenth after 3 ms. */
+const DYING = 0.984;
+
 class Listening extends AudioWorkletProcessor {
   private current: Ring | undefined;
   private next: Ring | undefined;
@@ -80,6 +83,9 @@ class Listening extends AudioWorkletProcessor {
   private quanta = 0;
   private late = 0;
   private last: Block | undefined;
+  private begun = false; // this stream has been heard
+  private risen = CROSSING; // how far it has come back after it stayed away
+  private readonly held: [number, number] = [0, 0];
   private readonly a: [number, number] = [0, 0];
   private readonly b: [number, number] = [0, 0];
 
@@ -97,6 +103,8 @@ class Listening extends AudioWorkletProcessor {
         this.current = new Ring(message.stream);
         this.origin = message.origin;
         this.next = this.leaving = undefined;
+        this.begun = false;
+        this.risen = CROSSING;
         break;
       case "next":
         this.next = new Ring(message.stream);
@@ -140,11 +148,8 @@ class Listening extends AudioWorkletProcessor {
 
   private one(left: Float32Array, right: Float32Array, i: number): void {
     this.last = this.current?.head ?? this.last;
-    const sounding = this.current?.take(this.a) ?? false;
-    if (!sounding) {
-      this.a[0] = this.a[1] = 0;
-      if (this.current && !this.current.ended) this.late++;
-    }
+    if (this.current?.take(this.a)) this.comeBack();
+    else this.stayAway();
     if (this.leaving) {
       const t = ++this.crossed / CROSSING;
       if (!this.leaving.take(this.b)) this.b[0] = this.b[1] = 0;
@@ -154,6 +159,31 @@ class Listening extends AudioWorkletProcessor {
     }
     left[i] = this.a[0];
     right[i] = this.a[1];
+  }
+
+  /** There is sound: after it had stayed away, it comes back without a click. */
+  private comeBack(): void {
+    if (this.risen < CROSSING) {
+      const t = ++this.risen / CROSSING;
+      this.a[0] *= t;
+      this.a[1] *= t;
+    }
+    this.held[0] = this.a[0];
+    this.held[1] = this.a[1];
+    this.begun = true;
+  }
+
+  /** There is none: what was heard last dies away, if more was to come. */
+  private stayAway(): void {
+    if (!this.current || this.current.ended || !this.begun) {
+      this.a[0] = this.a[1] = 0;
+      if (this.current && !this.current.ended) this.late++;
+      return;
+    }
+    this.late++;
+    this.risen = 0;
+    this.a[0] = this.held[0] *= DYING;
+    this.a[1] = this.held[1] *= DYING;
   }
 
   /** Lets the next stream take over once it has the frame that the current one has reached. */
