@@ -35,17 +35,22 @@ export function useDropping(
   const uploads = useUploads();
   const dropping = ref(false);
 
+  /** Whether something is for the desk; a text that is dragged within a field is not. */
+  function isOurs(data: DataTransfer | null): boolean {
+    const types = data?.types ?? [];
+    return types.includes("Files") || OURS.some((t) => types.includes(t));
+  }
+
   function over(event: DragEvent): void {
-    const types = event.dataTransfer?.types ?? [];
-    if (!types.includes("Files") && !OURS.some((t) => types.includes(t))) return;
+    if (!isOurs(event.dataTransfer)) return;
     event.preventDefault(); // otherwise the browser would leave the page and open the file
-    dropping.value = types.includes("Files");
+    dropping.value = event.dataTransfer!.types.includes("Files");
   }
 
   function drop(event: DragEvent): void {
     dropping.value = false;
     const data = event.dataTransfer;
-    if (!data) return;
+    if (!data || !isOurs(data)) return;
     event.preventDefault();
     const lane = event.target instanceof Element ? event.target.closest<HTMLElement>("[data-track]") : null;
     const start = lane ? Math.max(0, desk.time.frame(event.clientX - lane.getBoundingClientRect().left)) : 0;

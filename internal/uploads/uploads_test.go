@@ -1,0 +1,51 @@
+package uploads_test
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/problem"
+	"ruvel/internal/store"
+	"ruvel/internal/uploads"
+	"ruvel/testkit/housetest"
+)
+
+var house housetest.House
+
+func TestMain(m *testing.M) {
+	housetest.Main(m, func(h housetest.House) error {
+		house = h
+		return nil
+	})
+}
+
+func TestOnlyWhatIsRightlyAnnouncedMayCome(t *testing.T) {
+	ctx := context.Background()
+	show, err := house.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	good := func() uploads.Announced {
+		return uploads.Announced{ID: store.NewID(), Size: 9, MetaData: map[string]string{"filename": "Fog.wav", "show": show.ID}}
+	}
+	require.NoError(t, house.Uploads.Admit(ctx, good()))
+	for want, spoil := range map[string]func(*uploads.Announced){
+		"bad-upload":           func(a *uploads.Announced) { a.MetaData["filename"] = "" },
+		"bad-upload of a part": func(a *uploads.Announced) { a.MetaData["part"] = "drums" },
+		"bad-upload of a show": func(a *uploads.Announced) { a.MetaData["show"] = "../x" },
+		"bad-upload of what":   func(a *uploads.Announced) { a.MetaData["replaces"] = "x" },
+		"bad-upload of where":  func(a *uploads.Announced) { a.MetaData["episode"] = "x" },
+		"bad-upload of a size": func(a *uploads.Announced) { a.SizeIsDeferred = true },
+		"not-found":            func(a *uploads.Announced) { a.MetaData["show"] = store.NewID() },
+		"empty-file":           func(a *uploads.Announced) { a.Size = 0 },
+		"too-large":            func(a *uploads.Announced) { a.Size = house.Uploads.Most + 1 },
+	} {
+		a := good()
+		spoil(&a)
+		var p problem.Problem
+		require.ErrorAs(t, house.Uploads.Admit(ctx, a), &p, want)
+		assert.Contains(t, want, p.Code)
+		assert.NotEmpty(t, p.Message)
+	}
+}
