@@ -95,7 +95,12 @@ func install(ctx context.Context, data string, owner *user.User) error {
 	if err := os.RemoveAll(fresh); err != nil {
 		return err
 	}
-	args := []string{"--no-defaults", "--datadir=" + fresh, "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-name-resolve"}
+	aside, err := ownFolder(owner)
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(aside)
+	args := []string{"--no-defaults", "--datadir=" + fresh, "--tmpdir=" + aside, "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-name-resolve"}
 	if owner != nil {
 		args = append(args, "--user="+owner.Username)
 	}
@@ -103,6 +108,18 @@ func install(ctx context.Context, data string, owner *user.User) error {
 		return fmt.Errorf("lay out the database: %w: %s", err, bytes.TrimSpace(out))
 	}
 	return os.Rename(fresh, data)
+}
+
+// ownFolder makes a folder for what a server writes aside. Servers that share one take each
+// other's temporary tables away when they start.
+func ownFolder(owner *user.User) (string, error) {
+	dir, err := os.MkdirTemp("", "ruvel-db")
+	if err != nil || owner == nil {
+		return dir, err
+	}
+	uid, _ := strconv.Atoi(owner.Uid)
+	gid, _ := strconv.Atoi(owner.Gid)
+	return dir, os.Chown(dir, uid, gid)
 }
 
 // secret reads the password kept in a file, or makes one.
@@ -128,7 +145,7 @@ func freePort() (int, error) {
 // run starts the server. Its first statements, read from a file that only it can
 // read, make the account and shut the one it came with out.
 func (s *Server) run(dir, data string, owner *user.User, port int, password string) error {
-	sockets, err := os.MkdirTemp("", "ruvel-db")
+	sockets, err := ownFolder(owner)
 	if err != nil {
 		return err
 	}
@@ -145,7 +162,7 @@ func (s *Server) run(dir, data string, owner *user.User, port int, password stri
 	defer log.Close()
 	args := []string{
 		"--no-defaults", "--datadir=" + data, "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(port), "--skip-name-resolve",
-		"--socket=" + filepath.Join(sockets, "s"), "--pid-file=" + filepath.Join(sockets, "pid"), "--init-file=" + first,
+		"--socket=" + filepath.Join(sockets, "s"), "--pid-file=" + filepath.Join(sockets, "pid"), "--tmpdir=" + sockets, "--init-file=" + first,
 		"--innodb-buffer-pool-size=128M", "--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
 	}
 	// The server is asked to end when our process dies, and does not hear the terminal's Ctrl+C itself. It must
@@ -154,10 +171,8 @@ func (s *Server) run(dir, data string, owner *user.User, port int, password stri
 	if owner != nil {
 		uid, _ := strconv.Atoi(owner.Uid)
 		gid, _ := strconv.Atoi(owner.Gid)
-		for _, path := range []string{sockets, first} {
-			if err := os.Chown(path, uid, gid); err != nil {
-				return err
-			}
+		if err := os.Chown(first, uid, gid); err != nil {
+			return err
 		}
 		attributes.Credential = &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}
 	}
