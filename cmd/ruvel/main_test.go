@@ -154,6 +154,7 @@ func place(t *testing.T) string {
 }
 
 func TestAServerKilledAtWorkLosesNothingAndLeavesNothingHalfMade(t *testing.T) {
+	t.Parallel()
 	data := place(t)
 	r := serve(t, data, "--no-demo")
 	show, episode := newEpisode(r)
@@ -231,6 +232,7 @@ func TestAServerKilledAtWorkLosesNothingAndLeavesNothingHalfMade(t *testing.T) {
 }
 
 func TestTheCommandLineRendersTheSampleEpisodeAsLoudAsFFmpegSays(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	runProgram := func(arguments ...string) string {
 		out, err := exec.Command(program, arguments...).CombinedOutput()

@@ -13,6 +13,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
+	"ruvel/internal/disk"
 	"ruvel/internal/media"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
@@ -84,7 +85,7 @@ func (c mixdown) Run(ctx context.Context) error {
 		channels = 1
 	}
 	if err := work.Render(ctx, plan, c.Output, format, channels, from, to, func(float64) {}); err != nil {
-		return fmt.Errorf("%s: %w", c.Output, media.FullDisk(err))
+		return fmt.Errorf("%s: %w", c.Output, disk.Full(err))
 	}
 	return nil
 }

@@ -4,32 +4,39 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"os"
+	"syscall"
 
 	"ruvel/internal/demo"
 	"ruvel/internal/server"
 )
 
 type serve struct {
-	Port     int    `help:"Port on 127.0.0.1; 0 takes any free one." default:"8080"`
-	Data     string `help:"Folder for the database, sounds and mixdowns." default:"var" type:"path"`
-	Demo     bool   `help:"Fill an empty database with the sample series." default:"true" negatable:""`
-	Database string `help:"DSN of a MariaDB server to use instead of a private one." env:"RUVEL_DATABASE"`
-	NATS     string `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
-	KeepFree int64  `help:"Megabytes that must stay free on the disk." default:"200"`
+	Port     int      `help:"Port on 127.0.0.1; 0 takes any free one." default:"8080"`
+	Data     string   `help:"Folder for the database, sounds and mixdowns." default:"var" type:"path"`
+	Demo     bool     `help:"Fill an empty database with the sample series." default:"true" negatable:""`
+	Database string   `help:"DSN of a MariaDB server to use instead of a private one." env:"RUVEL_DATABASE"`
+	NATS     string   `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
+	KeepFree int64    `help:"Megabytes that must stay free on the disk." default:"200"`
+	Name     []string `help:"A further name that Ruvel answers to, as behind a proxy; loopback addresses and localhost are always answered to." env:"RUVEL_NAMES"`
 }
 
 // Run serves until it is interrupted.
 func (c serve) Run(ctx context.Context) error {
+	syscall.Umask(0o077) // what is written is for our user alone
 	l, err := server.Listen(c.Port)
 	if err != nil {
 		return err
 	}
 	defer l.Close()
-	house, err := server.Start(ctx, server.Settings{Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20})
+	house, err := server.Start(ctx, server.Settings{Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20, Names: c.Name})
 	if err != nil {
 		return err
 	}
 	defer house.Close()
+	if err := os.Setenv("TMPDIR", house.Scratch()); err != nil { // so that nothing is left behind in the system's folder
+		return err
+	}
 	if c.Demo {
 		if _, err := demo.Fill(ctx, house.Store, house.Sounds, func(what string) { fmt.Println("Making", what) }); err != nil {
 			return fmt.Errorf("fill in the sample series: %w", err)

@@ -14,6 +14,9 @@ import (
 // Chunk is the longest stretch that is sent at a time, in seconds.
 const Chunk = 1
 
+// Longest is how long a take may be, in seconds: three hours.
+const Longest = 3 * 3600
+
 // MostChannels is how many a device may deliver.
 const MostChannels = 2
 
@@ -32,13 +35,18 @@ func Levels() Limits { return Limits{TooLow: -30, Good: -18, Hot: -6, Clipped: -
 
 // Sides is what has been seen of the sides of a recording. The zero value is ready to use.
 type Sides struct {
-	power [MostChannels]float64
-	peak  [MostChannels]float32
+	power    [MostChannels]float64
+	peak     [MostChannels]float32
+	silenced int64
 }
 
-// Look takes in samples of one or two channels.
+// Look takes in samples of one or two channels. What is not a number counts as silence.
 func (s *Sides) Look(samples []float32, channels int) {
 	for i, v := range samples {
+		if !isNumber(v) {
+			s.silenced++
+			continue
+		}
 		c := i % channels
 		s.power[c] += float64(v) * float64(v)
 		s.peak[c] = max(s.peak[c], v, -v)
@@ -47,6 +55,11 @@ func (s *Sides) Look(samples []float32, channels int) {
 
 // Peak is the highest sample of both sides.
 func (s *Sides) Peak() audio.DB { return audio.Level(float64(max(s.peak[0], s.peak[1]))) }
+
+// Silenced is how many samples were not numbers, or infinite.
+func (s *Sides) Silenced() int64 { return s.silenced }
+
+func isNumber(v float32) bool { return v-v == 0 }
 
 // lonely is how much louder one side must be than the other for the other to count as
 // not connected.
@@ -90,10 +103,12 @@ func (f Fold) Apply(samples []float32) audio.PCM {
 		for i := range out[c] {
 			var v float32
 			for _, side := range sides {
-				v += samples[i*f.from+side]
+				if one := samples[i*f.from+side]; isNumber(one) {
+					v += one
+				}
 			}
 			v *= scale
-			if v-v != 0 { // NaN or infinite
+			if !isNumber(v) { // both sides were so high that their sum is not
 				v = 0
 			}
 			out[c][i] = v

@@ -27,7 +27,9 @@ func TestTheSidesOfADeviceBecomeTheChannelsOfTheTake(t *testing.T) {
 	assert.Equal(t, audio.PCM{{0.5, -0.5}}, fold([]float32{0, 0.5, 0, -0.5}, 2, true), "only the right side is connected")
 	assert.Equal(t, audio.PCM{{0, 0}}, fold(make([]float32, 4), 2, true), "silence")
 	nan := float32(math.NaN())
-	assert.Equal(t, audio.PCM{{0, 0}}, fold([]float32{nan, 1, float32(math.Inf(1)), 1}, 2, true), "no NaN or infinity gets through")
+	assert.Equal(t, audio.PCM{{1, 1}}, fold([]float32{nan, 1, float32(math.Inf(1)), 1}, 2, true), "a side without a number counts as not connected")
+	assert.Equal(t, audio.PCM{{0.25, 0.5}}, fold([]float32{nan, 0.5, 0.5, 0.5}, 2, true))
+	assert.Equal(t, audio.PCM{{0, 0.25}}, fold([]float32{nan, 0.25}, 1, true))
 }
 
 func TestEqualSidesFoldToMonoBitForBit(t *testing.T) {
@@ -52,6 +54,9 @@ func TestTheHighestSampleIsTheLevel(t *testing.T) {
 	s.Look([]float32{0.1, -0.5, 0.2, 0.25}, 2)
 	s.Look([]float32{0.1}, 1)
 	assert.InDelta(t, -6.02, float64(s.Peak()), 0.01)
+	s.Look([]float32{float32(math.NaN()), float32(math.Inf(-1)), 0.2, float32(math.Inf(1))}, 2)
+	assert.InDelta(t, -6.02, float64(s.Peak()), 0.01)
+	assert.Equal(t, int64(3), s.Silenced(), "what is no number is counted and has no level")
 	l := recording.Levels()
 	assert.Less(t, l.Silent, l.TooLow)
 	assert.Less(t, l.TooLow, l.Good)

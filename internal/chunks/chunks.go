@@ -13,24 +13,23 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"sync/atomic"
 	"time"
 
 	"ruvel/core/problem"
-	"ruvel/internal/media"
+	"ruvel/internal/disk"
 )
 
 // Box is the folder of all takes that are not sounds yet.
 type Box struct {
-	// KeepFree is how many bytes must stay free on the disk for a chunk to be taken in.
-	KeepFree atomic.Int64
+	// Space is the disk that they are kept on.
+	Space *disk.Space
 
 	dir string
 }
 
 // New opens a box. What an earlier process left half-written is cleared away; whole chunks stay.
 func New(dir string) (*Box, error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
 	left, _ := filepath.Glob(filepath.Join(dir, "*", "*"+unfinished))
@@ -77,19 +76,16 @@ func (b *Box) Put(take string, seq int, data []byte) error {
 			return Gap{there.Chunks}
 		}
 	}
-	if err := b.HasRoom(); err != nil {
+	if err := b.Space.Room(int64(len(data))); err != nil {
 		return err
 	}
-	return media.FullDisk(keep(path, data))
+	return disk.Full(keep(path, data))
 }
-
-// HasRoom says whether the disk has space left for chunks.
-func (b *Box) HasRoom() error { return media.Room(b.dir, b.KeepFree.Load()) }
 
 // keep writes a file so that it is on the disk, whole, or not there at all.
 func keep(path string, data []byte) error {
 	dir := filepath.Dir(path)
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return err
 	}
 	f, err := os.CreateTemp(dir, "*"+unfinished)
@@ -172,3 +168,14 @@ func (b *Box) Read(take string, sink func(samples []float32) error) error {
 
 // Remove takes the chunks of a take away.
 func (b *Box) Remove(take string) error { return os.RemoveAll(b.folder(take)) }
+
+// Older lists the takes of which nothing has come for a time.
+func (b *Box) Older(age time.Duration) (takes []string, err error) {
+	all, err := os.ReadDir(b.dir)
+	for _, e := range all {
+		if info, err := e.Info(); err == nil && e.IsDir() && time.Since(info.ModTime()) >= age {
+			takes = append(takes, e.Name())
+		}
+	}
+	return takes, err
+}

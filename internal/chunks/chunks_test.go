@@ -14,6 +14,7 @@ import (
 
 	"ruvel/core/problem"
 	"ruvel/internal/chunks"
+	"ruvel/internal/disk"
 )
 
 func bytesOf(samples ...float32) (out []byte) {
@@ -76,15 +77,14 @@ func TestAFullDiskKeepsNothingHalf(t *testing.T) {
 	dir := t.TempDir()
 	b, err := chunks.New(dir)
 	require.NoError(t, err)
-	b.KeepFree.Store(math.MaxInt64)
+	b.Space = disk.Of(dir, math.MaxInt64/2)
 	var p problem.Problem
 	require.ErrorAs(t, b.Put("a", 0, bytesOf(1)), &p)
 	assert.Equal(t, "disk-full", p.Code)
-	require.ErrorAs(t, b.HasRoom(), &p)
 	left, err := filepath.Glob(filepath.Join(dir, "*", "*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
-	b.KeepFree.Store(0)
+	b.Space.Keep(0)
 	require.NoError(t, b.Put("a", 0, bytesOf(1)))
 }
 

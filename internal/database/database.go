@@ -1,6 +1,7 @@
-// Package database runs a private MariaDB server on loopback: with its own data
-// folder, a password of its own and a free port, as an unprivileged user when started
-// by root. It ends when the program ends, however that happens.
+// Package database runs a private MariaDB server on loopback: with its own data folder, a
+// password that only this process knows and a free port, as an unprivileged user when
+// started by root. A server that dies is started again. It ends when the program ends,
+// however that happens.
 package database
 
 import (
@@ -15,66 +16,136 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
-	"runtime"
 	"strconv"
 	"strings"
-	"syscall"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/jmoiron/sqlx"
 )
 
-// Server is a running private server.
+// Server is a private server that is kept running.
 type Server struct {
-	config *mysql.Config
-	cmd    *exec.Cmd
-	ended  chan struct{}
-	log    string
+	place   place
+	config  *mysql.Config
+	trouble atomic.Pointer[string]
+	process atomic.Pointer[process]
+	port    atomic.Int64
+	stop    context.CancelFunc
+	ended   chan struct{}
 }
+
+// place is where a server keeps its things and as whom it runs.
+type place struct {
+	dir   string
+	owner *user.User // nil: as ourselves
+}
+
+func (p place) data() string { return filepath.Join(p.dir, "data") }
+func (p place) log() string  { return filepath.Join(p.dir, "mariadb.log") }
+
+// run is the folder of what is of no use any more when the server has ended: its socket and temporary tables.
+func (p place) run() string { return filepath.Join(p.dir, "run") }
 
 const account = "ruvel"
 
+// ownMode is how the server is told to make files and folders that nobody else can look into.
+var ownMode = []string{"UMASK=0600", "UMASK_DIR=0700"}
+
 // Start runs a server on the data in dir, which is laid out first if it is empty. The
-// folder must be reachable by the user mysql when started by root.
+// folders above it must be open to the user mysql when started by root.
 func Start(ctx context.Context, dir string) (*Server, error) {
 	dir, err := filepath.Abs(dir)
 	if err != nil {
 		return nil, err
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return nil, fmt.Errorf("make the database's folder: %w", err)
-	}
 	owner, err := unprivileged()
 	if err != nil {
 		return nil, err
 	}
-	data := filepath.Join(dir, "data")
-	if _, err := os.Stat(filepath.Join(data, "mysql")); err != nil {
-		if err := install(ctx, data, owner); err != nil {
-			return nil, err
+	s := &Server{place: place{dir, owner}, ended: make(chan struct{})}
+	if err := s.place.prepare(ctx); err != nil {
+		return nil, err
+	}
+	s.config = mysql.NewConfig()
+	s.config.User, s.config.Passwd, s.config.Net, s.config.Addr = account, secret(), "ruvel-"+secret(), "private"
+	mysql.RegisterDialContext(s.config.Net, s.dial)
+	first, err := s.up(ctx)
+	if err != nil {
+		mysql.DeregisterDialContext(s.config.Net)
+		return nil, fmt.Errorf("the database cannot be started: %w; its log is %s", err, s.place.log())
+	}
+	lasting, stop := context.WithCancel(context.WithoutCancel(ctx))
+	s.stop = stop
+	go s.keepUp(lasting, first)
+	return s, nil
+}
+
+// prepare makes the folders, and lays the data out if there are none.
+func (p place) prepare(ctx context.Context) error {
+	if err := p.own(p.dir); err != nil {
+		return fmt.Errorf("make the database's folder: %w", err)
+	}
+	// Earlier versions kept the password in a file.
+	if err := os.Remove(filepath.Join(p.dir, "password")); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	if _, err := os.Stat(filepath.Join(p.data(), "mysql")); err != nil {
+		if err := p.install(ctx); err != nil {
+			return err
 		}
 	}
-	password, err := secret(filepath.Join(dir, "password"))
-	if err != nil {
-		return nil, err
+	return shut(p.data())
+}
+
+// shut lets nobody but its user look into a folder and what is in it. Earlier versions, and
+// the program that lays the data out, leave some of it open.
+func shut(dir string) error {
+	return filepath.WalkDir(dir, func(path string, d os.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		info, err := d.Info()
+		if err != nil || info.Mode().Perm()&0o077 == 0 || !d.IsDir() && !info.Mode().IsRegular() {
+			return err
+		}
+		return os.Chmod(path, info.Mode().Perm()&^0o077)
+	})
+}
+
+// own makes a folder that only the server's user can look into.
+func (p place) own(dir string) error {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return err
 	}
-	port, err := freePort()
-	if err != nil {
-		return nil, err
+	if err := p.give(dir); err != nil {
+		return err
 	}
-	s := &Server{ended: make(chan struct{}), log: filepath.Join(dir, "mariadb.log")}
-	s.config = mysql.NewConfig()
-	s.config.User, s.config.Passwd, s.config.Net = account, password, "tcp"
-	s.config.Addr = net.JoinHostPort("127.0.0.1", strconv.Itoa(port))
-	if err := s.run(dir, data, owner, port, password); err != nil {
-		return nil, err
+	return os.Chmod(dir, 0o700)
+}
+
+// give makes something the server's user's own.
+func (p place) give(path string) error {
+	if p.owner == nil {
+		return nil
 	}
-	if err := s.wait(ctx); err != nil {
-		s.Stop()
-		return nil, err
+	uid, gid := p.ids()
+	return os.Chown(path, uid, gid)
+}
+
+func (p place) ids() (uid, gid int) {
+	uid, _ = strconv.Atoi(p.owner.Uid)
+	gid, _ = strconv.Atoi(p.owner.Gid)
+	return uid, gid
+}
+
+// clear empties the folder of what an earlier server has left.
+func (p place) clear() error {
+	if err := os.RemoveAll(p.run()); err != nil {
+		return err
 	}
-	return s, nil
+	return p.own(p.run())
 }
 
 // unprivileged is the user that the server runs as when we are root.
@@ -90,47 +161,31 @@ func unprivileged() (*user.User, error) {
 }
 
 // install lays out an empty data folder beside its place and renames it when it is complete.
-func install(ctx context.Context, data string, owner *user.User) error {
-	fresh := data + ".part"
+func (p place) install(ctx context.Context) error {
+	fresh := p.data() + ".part"
 	if err := os.RemoveAll(fresh); err != nil {
 		return err
 	}
-	aside, err := ownFolder(owner)
-	if err != nil {
+	if err := p.clear(); err != nil {
 		return err
 	}
-	defer os.RemoveAll(aside)
-	args := []string{"--no-defaults", "--datadir=" + fresh, "--tmpdir=" + aside, "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-name-resolve"}
-	if owner != nil {
-		args = append(args, "--user="+owner.Username)
+	args := []string{"--no-defaults", "--datadir=" + fresh, "--tmpdir=" + p.run(), "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-name-resolve"}
+	if p.owner != nil {
+		args = append(args, "--user="+p.owner.Username)
 	}
-	if out, err := exec.CommandContext(ctx, "mariadb-install-db", args...).CombinedOutput(); err != nil {
+	cmd := exec.CommandContext(ctx, "mariadb-install-db", args...)
+	cmd.Env = append(os.Environ(), append(ownMode, "TMPDIR="+p.run())...)
+	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("lay out the database: %w: %s", err, bytes.TrimSpace(out))
 	}
-	return os.Rename(fresh, data)
+	return os.Rename(fresh, p.data())
 }
 
-// ownFolder makes a folder for what a server writes aside. Servers that share one take each
-// other's temporary tables away when they start.
-func ownFolder(owner *user.User) (string, error) {
-	dir, err := os.MkdirTemp("", "ruvel-db")
-	if err != nil || owner == nil {
-		return dir, err
-	}
-	uid, _ := strconv.Atoi(owner.Uid)
-	gid, _ := strconv.Atoi(owner.Gid)
-	return dir, os.Chown(dir, uid, gid)
-}
-
-// secret reads the password kept in a file, or makes one.
-func secret(path string) (string, error) {
-	if data, err := os.ReadFile(path); err == nil {
-		return string(data), nil
-	}
+// secret makes a password. Each process has one of its own, which no file ever holds.
+func secret() string {
 	raw := make([]byte, 16)
 	_, _ = rand.Read(raw)
-	password := hex.EncodeToString(raw)
-	return password, os.WriteFile(path, []byte(password), 0o600)
+	return hex.EncodeToString(raw)
 }
 
 func freePort() (int, error) {
@@ -142,62 +197,37 @@ func freePort() (int, error) {
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
-// run starts the server. Its first statements, read from a file that only it can
-// read, make the account and shut the one it came with out.
-func (s *Server) run(dir, data string, owner *user.User, port int, password string) error {
-	sockets, err := ownFolder(owner)
+// up starts the server and waits until it answers.
+func (s *Server) up(ctx context.Context) (*process, error) {
+	if err := s.place.clear(); err != nil {
+		return nil, err
+	}
+	port, err := freePort()
 	if err != nil {
-		return err
+		return nil, err
 	}
-	first := filepath.Join(sockets, "first.sql")
-	statements := fmt.Sprintf("CREATE USER IF NOT EXISTS %[1]s@'127.0.0.1';\nALTER USER %[1]s@'127.0.0.1' IDENTIFIED BY '%[2]s';\n"+
-		"GRANT ALL ON *.* TO %[1]s@'127.0.0.1';\nALTER USER root@localhost ACCOUNT LOCK;\n", account, password)
-	if err := os.WriteFile(first, []byte(statements), 0o600); err != nil {
-		return err
-	}
-	log, err := os.OpenFile(s.log, os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o644)
+	p, err := launch(s.place, s.config.Passwd, port)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	defer log.Close()
-	args := []string{
-		"--no-defaults", "--datadir=" + data, "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(port), "--skip-name-resolve",
-		"--socket=" + filepath.Join(sockets, "s"), "--pid-file=" + filepath.Join(sockets, "pid"), "--tmpdir=" + sockets, "--init-file=" + first,
-		"--innodb-buffer-pool-size=128M", "--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
+	s.port.Store(int64(port))
+	if err := s.wait(ctx, p); err != nil {
+		p.end()
+		return nil, err
 	}
-	// The server is asked to end when our process dies, and does not hear the terminal's Ctrl+C itself. It must
-	// be started as its user: were it to change to it, it would lose that tie.
-	attributes := &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
-	if owner != nil {
-		uid, _ := strconv.Atoi(owner.Uid)
-		gid, _ := strconv.Atoi(owner.Gid)
-		if err := os.Chown(first, uid, gid); err != nil {
-			return err
-		}
-		attributes.Credential = &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}
-	}
-	s.cmd = exec.Command("mariadbd", args...)
-	s.cmd.Stdout, s.cmd.Stderr = log, log
-	s.cmd.SysProcAttr = attributes
-	started := make(chan error)
-	go func() {
-		runtime.LockOSThread() // Pdeathsig watches the thread that started the process
-		err := s.cmd.Start()
-		started <- err
-		if err == nil {
-			_ = s.cmd.Wait()
-		}
-		_ = os.RemoveAll(sockets)
-		close(s.ended)
-	}()
-	if err := <-started; err != nil {
-		return fmt.Errorf("start mariadbd: %w", err)
-	}
-	return nil
+	s.process.Store(p)
+	return p, nil
+}
+
+// dial connects to the server wherever it is: another program may take the port that it had
+// before it is started again.
+func (s *Server) dial(ctx context.Context, _ string) (net.Conn, error) {
+	var d net.Dialer
+	return d.DialContext(ctx, "tcp", net.JoinHostPort("127.0.0.1", strconv.FormatInt(s.port.Load(), 10)))
 }
 
 // wait returns when the server answers.
-func (s *Server) wait(ctx context.Context) error {
+func (s *Server) wait(ctx context.Context, p *process) error {
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
 	defer cancel()
 	tick := time.NewTicker(50 * time.Millisecond)
@@ -208,22 +238,17 @@ func (s *Server) wait(ctx context.Context) error {
 			return db.Close()
 		}
 		select {
-		case <-s.ended:
-			return fmt.Errorf("the database ended while starting; its log ends with: %s", tail(s.log))
+		case <-p.ended:
+			return p.why()
 		case <-ctx.Done():
-			return fmt.Errorf("the database does not answer: %w", errors.Join(ctx.Err(), err))
+			return fmt.Errorf("it does not answer: %w", errors.Join(ctx.Err(), err))
 		case <-tick.C:
 		}
 	}
 }
 
-func tail(path string) string {
-	data, _ := os.ReadFile(path)
-	lines := strings.Split(strings.TrimSpace(string(data)), "\n")
-	return strings.Join(lines[max(0, len(lines)-5):], "\n")
-}
-
 // DSN is the data source name of a database on the server, which is made if it is missing.
+// It holds for this process only.
 func (s *Server) DSN(ctx context.Context, name string) (string, error) {
 	db, err := sqlx.ConnectContext(ctx, "mysql", s.config.FormatDSN())
 	if err != nil {
@@ -240,8 +265,7 @@ func (s *Server) DSN(ctx context.Context, name string) (string, error) {
 
 // Stop ends the server and waits until it has written everything.
 func (s *Server) Stop() {
-	if s.cmd.Process != nil {
-		_ = s.cmd.Process.Signal(syscall.SIGTERM)
-	}
+	s.stop()
 	<-s.ended
+	mysql.DeregisterDialContext(s.config.Net)
 }

@@ -114,8 +114,14 @@ type File struct {
 
 // Receive stores a file and queues its import into a show.
 func (l *Library) Receive(ctx context.Context, show string, f File) (work.JobEvent, error) {
+	f.Name = strings.ToValidUTF8(f.Name, "?")
 	if _, err := l.Store.Show(ctx, show); err != nil {
 		return work.JobEvent{}, err
+	}
+	if f.Place != nil {
+		if err := l.in(ctx, show, f.Place.Episode); err != nil {
+			return work.JobEvent{}, err
+		}
 	}
 	id, _, err := l.Sounds.Put(ctx, &bounded{f.Bytes, l.MaxUpload, uploads.TooLarge(l.MaxUpload)})
 	if err != nil {
@@ -128,6 +134,15 @@ func (l *Library) Receive(ctx context.Context, show string, f File) (work.JobEve
 	}
 	job, err := l.Worker.Submit(ctx, work.Import, show, episode, f.Name, args)
 	return work.View(job), err
+}
+
+// in refuses an episode that is not one of a show.
+func (l *Library) in(ctx context.Context, show, episode string) error {
+	e, err := l.Store.Episode(ctx, episode)
+	if err == nil && e.Show != show {
+		return store.NotFound("episode")
+	}
+	return err
 }
 
 // bounded fails once more than so many bytes have been read.
@@ -145,12 +160,13 @@ func (b *bounded) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// Remove removes a sound that no episode uses, and its file if no other show has it.
+// Remove removes a sound that no episode uses. If no other show has it, its working copy,
+// which is most of it, goes at once, its original when it is swept.
 func (l *Library) Remove(ctx context.Context, show, id string) error {
 	last, err := l.Store.RemoveSound(ctx, show, id)
 	if err == nil && last {
 		l.Plans.ForgetIdle() // whose plans may still hold its working copy
-		err = l.Sounds.Delete(ctx, id)
+		err = l.Sounds.DropCopy(id)
 	}
 	if err == nil {
 		l.Queue.Announce(work.ShowSubject(show), work.Event{Sounds: &work.ShowEvent{Show: show}})
@@ -231,6 +247,11 @@ type Placing struct {
 func (l *Library) TakePiece(ctx context.Context, show, key string, at Placing) (work.JobEvent, error) {
 	if _, err := l.Store.Show(ctx, show); err != nil {
 		return work.JobEvent{}, err
+	}
+	if at.Episode != "" {
+		if err := l.in(ctx, show, at.Episode); err != nil {
+			return work.JobEvent{}, err
+		}
 	}
 	p, err := l.Shelf.Piece(ctx, key)
 	if err != nil {

@@ -2,6 +2,7 @@ package media
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/binary"
 	"errors"
@@ -27,6 +28,10 @@ const slack = audio.Second / 4
 // Decode reads a probed file at 48 kHz and hands it on in planar pieces that are
 // valid only during the call. It returns the number of frames.
 func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) error) (audio.Frames, error) {
+	longest := cmp.Or(info.Longest, MaxLength)
+	if info.Expected > longest {
+		return 0, tooLong(longest)
+	}
 	ctx, cancel := context.WithTimeout(ctx, maxRunTime)
 	defer cancel()
 	args := append(append([]string{"-nostdin"}, guard...), "-i", path, "-map", "0:a:0", "-vn", "-sn", "-dn",
@@ -47,7 +52,7 @@ func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) er
 	if err := cmd.Start(); err != nil {
 		return 0, fmt.Errorf("start ffmpeg: %w", err)
 	}
-	limit := MaxLength
+	limit := longest
 	if strings.Contains(info.Format, "mov") && info.Expected > 0 {
 		limit = info.Expected // ffmpeg leaves the encoder's padding at the end of an M4A file
 	}
@@ -57,10 +62,10 @@ func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) er
 	}
 	waitErr := cmd.Wait()
 	switch {
-	case errors.Is(readErr, errTooLong) && limit < MaxLength:
+	case errors.Is(readErr, errTooLong) && limit < longest:
 		return n, nil
 	case errors.Is(readErr, errTooLong):
-		return n, Unreadable("too-long", "The recording is longer than 3 hours. Split it before importing it.")
+		return n, tooLong(longest)
 	case readErr != nil:
 		return n, readErr
 	case n == limit:
@@ -75,6 +80,10 @@ func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) er
 		return n, Unreadable("broken", "The file is damaged: %v", failure(waitErr, &log))
 	}
 	return n, nil
+}
+
+func tooLong(longest audio.Frames) error {
+	return Unreadable("too-long", "The recording is longer than %.0f hours. Split it before importing it.", longest.Seconds()/3600)
 }
 
 // widen lets a pipe hold as much as the system allows, so that neither end waits for

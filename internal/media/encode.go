@@ -13,6 +13,7 @@ import (
 	"syscall"
 
 	"ruvel/core/audio"
+	"ruvel/internal/disk"
 )
 
 // Format is what a mix can be delivered as.
@@ -96,7 +97,7 @@ func (e *Encoder) Close() error {
 	_ = e.in.Close()
 	if err := e.cmd.Wait(); err != nil {
 		if bytes.Contains(e.log.Bytes(), []byte("No space left")) {
-			return FullDisk(syscall.ENOSPC)
+			return disk.Full(syscall.ENOSPC)
 		}
 		return failure(err, &e.log)
 	}

@@ -6,7 +6,6 @@ package media
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -45,27 +44,6 @@ func command(ctx context.Context, dir, name string, args ...string) *exec.Cmd {
 // Unreadable says that a file is not one that Ruvel can take in, and why.
 func Unreadable(code, format string, args ...any) error {
 	return problem.Problem{Code: code, Where: "file", Message: fmt.Sprintf(format, args...)}
-}
-
-// FullDisk turns "no space left" into a sentence for the person at the desk and leaves other errors alone.
-func FullDisk(err error) error {
-	if errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) {
-		return problem.Problem{Code: "disk-full", Where: "disk", Message: "The disk is full. Nothing was lost; free some space and try again."}
-	}
-	return err
-}
-
-// Room says whether the disk that a folder is on has more than so many bytes left. If
-// not, the error is that of a full disk.
-func Room(dir string, keepFree int64) error {
-	var s syscall.Statfs_t
-	if err := syscall.Statfs(dir, &s); err != nil {
-		return err
-	}
-	if int64(s.Bavail)*s.Bsize < keepFree {
-		return FullDisk(syscall.ENOSPC)
-	}
-	return nil
 }
 
 // failure puts what ffmpeg complained about behind an error of ours.

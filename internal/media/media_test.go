@@ -18,6 +18,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/problem"
+	"ruvel/internal/disk"
 	"ruvel/internal/media"
 	"ruvel/testkit"
 )
@@ -175,7 +176,7 @@ func TestFilesThatAreNoWholeSoundAreRefusedByName(t *testing.T) {
 		"a playlist naming a file":     {testkit.WriteFile(t, "list.m3u8", []byte("#EXTM3U\n#EXTINF:1,\nfile://"+secret+"\n")), "not-a-sound"},
 		"a concat list naming a file":  {testkit.WriteFile(t, "list.ffconcat", []byte("ffconcat version 1.0\nfile "+secret+"\n")), "not-a-sound"},
 		"a WAV cut off":                {cut("a.wav", 100000), "truncated"},
-		"a WAV cut off in its head":    {cut("a.wav", 6), "not-a-sound"},
+		"a WAV cut off in its head":    {cut("a.wav", 6), "truncated"},
 		"an AIFF cut off":              {cut("a.aiff", 100000), "truncated"},
 		"a FLAC cut off":               {cut("a.flac", 60000), "truncated"},
 		"an MP3 cut off":               {cut("a.mp3", 12000), "truncated"},
@@ -261,10 +262,10 @@ func TestAFullDiskIsSaidInWords(t *testing.T) {
 	err := os.WriteFile("/dev/full", []byte("x"), 0)
 	require.ErrorIs(t, err, syscall.ENOSPC)
 	var p problem.Problem
-	require.ErrorAs(t, media.FullDisk(fmt.Errorf("store: %w", err)), &p)
+	require.ErrorAs(t, disk.Full(fmt.Errorf("store: %w", err)), &p)
 	assert.Equal(t, "disk-full", p.Code)
 	other := errors.New("other")
-	assert.Equal(t, other, media.FullDisk(other))
+	assert.Equal(t, other, disk.Full(other))
 
 	format, _ := media.FindFormat("wav-24")
 	e, err := media.NewEncoder(ctx, "/dev/full", format, 2)

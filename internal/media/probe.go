@@ -16,6 +16,13 @@ import (
 	"ruvel/core/audio"
 )
 
+// Rates of sampling, in hertz, that are believed. A file that states another is damaged, or
+// is made to become a thousand times as long.
+const (
+	lowestRate  = 4000
+	highestRate = 768000
+)
+
 // Info is what a file says of itself.
 type Info struct {
 	Format   string            // the container, by ffmpeg's name
@@ -24,6 +31,7 @@ type Info struct {
 	Expected audio.Frames      // at 48 kHz, as far as the file states it; 0 if it does not
 	Guessed  bool              // Expected is only estimated from the file's size
 	Tags     map[string]string // lower-case keys
+	Longest  audio.Frames      // that it may be; 0: MaxLength
 }
 
 type probed struct {
@@ -58,6 +66,9 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		if strings.Contains(log.String(), "moov atom not found") {
 			return Info{}, Unreadable("truncated", "The file breaks off: its end is missing. Copy it again from where it came from.")
 		}
+		if err := checkWhole(path); err != nil {
+			return Info{}, err
+		}
 		return Info{}, Unreadable("not-a-sound", "This is not a sound file that Ruvel can read (WAV, AIFF, FLAC, MP3, M4A, Ogg or Opus).")
 	}
 	var p probed
@@ -82,14 +93,14 @@ func info(p probed, channels int, rate, duration string, tags map[string]string,
 	if err != nil || hertz <= 0 {
 		return Info{}, Unreadable("not-a-sound", "The file does not say at which rate it was recorded.")
 	}
+	if hertz < lowestRate || hertz > highestRate {
+		return Info{}, Unreadable("odd-rate", "The file says that it was recorded at %d Hz. Ruvel reads rates from %d to %d kHz.", hertz, lowestRate/1000, highestRate/1000)
+	}
 	if duration == "" {
 		duration = p.Format.Duration
 	}
 	seconds, _ := strconv.ParseFloat(duration, 64)
 	i := Info{Format: p.Format.Name, Channels: min(channels, 2), Rate: hertz, Expected: audio.Seconds(seconds), Tags: map[string]string{}}
-	if i.Expected > MaxLength {
-		return Info{}, Unreadable("too-long", "The recording is longer than 3 hours. Split it before importing it.")
-	}
 	for _, from := range []map[string]string{tags, p.Format.Tags} {
 		for k, v := range from {
 			i.Tags[strings.ToLower(k)] = v
@@ -119,6 +130,8 @@ func checkWhole(path string) error {
 		stated = binary.LittleEndian.Uint32(head[4:])
 	case "FORM":
 		stated = binary.BigEndian.Uint32(head[4:])
+	case "OggS":
+		return checkOgg(f)
 	}
 	// A writer that could not seek back leaves 0 or the largest number, which says nothing.
 	if stated != 0 && stated < 0xFFFFFF00 && size(path)+1 < int64(stated)+8 {

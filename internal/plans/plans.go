@@ -5,10 +5,12 @@ package plans
 
 import (
 	"context"
+	"fmt"
 	"sync"
 	"time"
 
 	"ruvel/core/mix"
+	"ruvel/internal/share"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -25,9 +27,14 @@ type Plans struct {
 	// Idle is how long a plan is kept that nobody renders.
 	Idle time.Duration
 
-	mu     sync.Mutex
-	latest map[string]*kept
+	mu        sync.Mutex
+	latest    map[string]*kept
+	once      sync.Once
+	compiling *share.Group[struct{}] // by episode and version
 }
+
+// compilers is how many plans are compiled at a time: each may have working copies made anew.
+const compilers = 4
 
 // kept is a plan with what it rests on. It is closed when nobody uses it any more.
 type kept struct {
@@ -61,10 +68,20 @@ func (p *Plans) Current(ctx context.Context, episode string, wanted int64) (*Lea
 			return nil, err
 		}
 	}
-	if l := p.find(episode, version); l != nil {
-		return l, nil
+	p.once.Do(func() { p.compiling = share.New[struct{}](compilers) })
+	for {
+		if l := p.find(episode, version); l != nil {
+			return l, nil
+		}
+		if _, err := p.compiling.Do(ctx, fmt.Sprintf("%s %d", episode, version), func(ctx context.Context) (struct{}, error) {
+			return struct{}{}, p.compile(ctx, episode)
+		}); err != nil {
+			return nil, err
+		}
+		if version, err = p.Store.Version(ctx, episode); err != nil { // which may have moved on meanwhile
+			return nil, err
+		}
 	}
-	return p.compile(ctx, episode)
 }
 
 // Without gives the current version with one track left out. It is not kept.
@@ -167,24 +184,25 @@ func (p *Plans) ForgetIdle() {
 	}
 }
 
-// compile makes the plan of the current version and keeps it in the place of an older one.
-func (p *Plans) compile(ctx context.Context, episode string) (*Lease, error) {
+// compile makes the plan of the current version and keeps it in the place of an older one,
+// for a while at first, until those who wanted it use it.
+func (p *Plans) compile(ctx context.Context, episode string) error {
 	doc, version, err := p.Store.Document(ctx, episode)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	hold := p.Sounds.Hold(context.WithoutCancel(ctx))
+	hold := p.Sounds.Hold(ctx) // which opens all that it reads while the plan is compiled
 	plan, err := mix.Compile(doc, hold.Samples, p.earlier(episode))
 	if err != nil {
 		hold.Close()
-		return nil, err
+		return err
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if k := p.latest[episode]; k != nil {
 		if k.version >= version { // somebody else was quicker
 			hold.Close()
-			return p.lease(k), nil
+			return nil
 		}
 		p.drop(episode)
 	}
@@ -193,7 +211,8 @@ func (p *Plans) compile(ctx context.Context, episode string) (*Lease, error) {
 	}
 	k := &kept{episode: episode, version: version, plan: plan, hold: hold}
 	p.latest[episode] = k
-	return p.lease(k), nil
+	k.timer = time.AfterFunc(max(p.Idle, time.Second), func() { p.expire(k) })
+	return nil
 }
 
 // earlier is a plan whose compiled parts may be used again. Its samples are not read.

@@ -62,12 +62,11 @@ func (s *Server) editRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
+			carryOut := s.Store.Edit
 			if in.Body.Again && in.Body.Gesture != "" {
-				if c, there, err := s.Store.Kept(ctx, in.Episode, in.Body.Gesture); err != nil || there {
-					return s.changed(in.Episode, c, err)
-				}
+				carryOut = s.Store.EditAgain
 			}
-			c, err := s.Store.Edit(ctx, in.Episode, in.Body.Base, in.Body.Gesture, op)
+			c, err := carryOut(ctx, in.Episode, in.Body.Base, in.Body.Gesture, op)
 			return s.changed(in.Episode, c, err)
 		})
 	huma.Register(api, operation("POST", "/episodes/{episode}/undo", "undo", "Take the last step back"),

@@ -2,11 +2,14 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"net/http"
+	"os"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -26,12 +29,21 @@ type apiError struct {
 
 func (e *apiError) Error() string { return e.Detail }
 
+// GetHeaders says when to ask again, where that makes sense.
+func (e *apiError) GetHeaders() http.Header {
+	if e.Status != http.StatusServiceUnavailable {
+		return nil
+	}
+	return http.Header{"Retry-After": {"1"}}
+}
+
 // statusOf is the HTTP status of problems that are not 422.
 var statusOf = map[string]int{
 	"not-found": http.StatusNotFound, "sound-in-use": http.StatusConflict, "sound-gone": http.StatusConflict,
 	"nothing-to-undo": http.StatusConflict, "nothing-to-redo": http.StatusConflict, "disk-full": http.StatusInsufficientStorage,
-	"too-large": http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
+	"too-large": http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-full": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
 	"not-ready": http.StatusServiceUnavailable, "script-changed": http.StatusConflict, "sound-unreadable": http.StatusServiceUnavailable,
+	"queue-away": http.StatusServiceUnavailable, "original-missing": http.StatusNotFound, "original-unreadable": http.StatusServiceUnavailable,
 }
 
 // fail turns an error into an answer. What is not meant for people is logged and answered in general words.
@@ -61,6 +73,16 @@ func fail(err error) error {
 		e := newError(status, p.Message, p.Code)
 		e.Errors = []*huma.ErrorDetail{{Message: p.Message, Location: p.Where}}
 		return e
+	case store.IsAway(err) && !errors.Is(err, os.ErrDeadlineExceeded):
+		slog.Warn("the database does not answer", "error", err)
+		return newError(http.StatusServiceUnavailable, "The database does not answer at the moment. Nothing that was kept is lost; this is tried again.", "database-away")
+	case store.IsUnfit(err):
+		slog.Warn("a value did not fit its column", "error", err) // which should have been found out before
+		return newError(http.StatusUnprocessableEntity, "Something in this is too long, holds signs that cannot be kept, or names what does not exist. Nothing was changed.", "unfit")
+	case store.IsFull(err):
+		return newError(http.StatusInsufficientStorage, "The disk is full, so this was not kept. Free some space; it is tried again.", "disk-full")
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return newError(http.StatusRequestTimeout, "The request stopped coming before it was complete. Nothing of it was kept.", "cancelled")
 	case errors.Is(err, context.Canceled), errors.Is(err, io.ErrUnexpectedEOF):
 		return newError(http.StatusBadRequest, "The request broke off before it was complete. Nothing of it was kept.", "cancelled")
 	}
@@ -86,4 +108,20 @@ func useOurErrors() {
 		}
 		return e
 	}
+}
+
+// refuseFor is refuse for whatever went wrong.
+func refuseFor(w http.ResponseWriter, err error) {
+	var e *apiError
+	if errors.As(fail(err), &e) {
+		refuse(w, e)
+	}
+}
+
+// refuse answers with an error where huma does not.
+func refuse(w http.ResponseWriter, e *apiError) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	maps.Copy(w.Header(), e.GetHeaders())
+	w.WriteHeader(e.Status)
+	_ = json.NewEncoder(w).Encode(e)
 }

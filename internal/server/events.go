@@ -4,10 +4,13 @@ import (
 	"context"
 	"encoding/json"
 	"log/slog"
+	"net/http"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
+	"github.com/google/uuid"
 
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -32,7 +35,7 @@ func (s *Server) eventRoutes(api huma.API) {
 }
 
 func (s *Server) follow(ctx context.Context, episode string, send sse.Sender) error {
-	ctx, cancel := context.WithCancel(ctx)
+	ctx, cancel := s.streaming(ctx)
 	defer cancel()
 	e, err := s.Store.Episode(ctx, episode)
 	if err != nil {
@@ -80,4 +83,17 @@ func forward(events <-chan []byte, due <-chan time.Time, send sse.Sender) error 
 			return nil
 		}
 	}
+}
+
+// followable answers for an episode that does not exist, which a stream of events could not.
+func (s *Server) followable(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if id, ok := strings.CutSuffix(strings.TrimPrefix(r.URL.Path, "/api/episodes/"), "/events"); ok && uuid.Validate(id) == nil {
+			if _, err := s.Store.Version(r.Context(), id); err != nil {
+				refuseFor(w, err)
+				return
+			}
+		}
+		next.ServeHTTP(w, r)
+	})
 }

@@ -292,3 +292,34 @@ func TestWhatAFileSaysOfItselfIsWrittenDown(t *testing.T) {
 		fmt.Sprint([]any{s.Title, s.Author, s.Licence, s.Notes, s.Words, s.Tempo, s.Source}))
 	assert.Empty(t, s.Need.Missing)
 }
+
+func TestTheUploadProtocolsOwnRefusalsAreProblemsInWordsToo(t *testing.T) {
+	show, _ := newEpisode(t)
+	url := announce(t, 100, map[string]string{"filename": "a.wav", "show": show}).Header.Get("Location")
+	nowhere := base + "/uploads/01a21000-0000-7000-8000-000000000000"
+	offset := func(at string) map[string]string {
+		return map[string]string{"Upload-Offset": at, "Content-Type": "application/offset+octet-stream"}
+	}
+	for name, c := range map[string]struct {
+		method, url string
+		headers     map[string]string
+		status      int
+	}{
+		"no such upload":      {"PATCH", nowhere, offset("0"), 404},
+		"from another place":  {"PATCH", url, offset("7"), 409},
+		"from no place":       {"PATCH", url, offset("x"), 400},
+		"of another type":     {"PATCH", url, map[string]string{"Upload-Offset": "0", "Content-Type": "text/plain"}, 400},
+		"of another version":  {"PATCH", url, map[string]string{"Tus-Resumable": "0.1.0", "Upload-Offset": "0", "Content-Type": "application/offset+octet-stream"}, 412},
+		"deleting nothing":    {"DELETE", nowhere, nil, 404},
+		"without a length":    {"POST", base + "/uploads/", nil, 400},
+		"with an odd length":  {"POST", base + "/uploads/", map[string]string{"Upload-Length": "-4"}, 400},
+		"in a way of its own": {"PUT", url, nil, 405},
+	} {
+		answer := tus(t, c.method, c.url, strings.NewReader("0123"), c.headers)
+		assert.Equal(t, c.status, answer.StatusCode, name)
+		_, detail := saidOf(t, answer)
+		assert.NotEmpty(t, detail, name)
+		assert.NotContains(t, detail, data, name)
+	}
+	require.Equal(t, 204, tus(t, "DELETE", url, nil, nil).StatusCode)
+}

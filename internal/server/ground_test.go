@@ -138,6 +138,7 @@ func raw(t *testing.T, path string) net.Conn {
 }
 
 func TestAListenerThatDoesNotReadIsCutOff(t *testing.T) {
+	t.Parallel()
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 16*audio.Second, 6))
 	require.Eventually(t, func() bool { return house.Sounds.Mapped() == 0 }, patience, tick)
@@ -151,6 +152,7 @@ func TestAListenerThatDoesNotReadIsCutOff(t *testing.T) {
 }
 
 func TestAWindowThatDoesNotReadItsEventsIsCutOff(t *testing.T) {
+	t.Parallel()
 	_, episode := newEpisode(t)
 	before := house.Queue.Listeners()
 	raw(t, "/episodes/"+episode+"/events")

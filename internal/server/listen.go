@@ -9,6 +9,7 @@ import (
 	"math"
 	"net/http"
 	"strconv"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -52,6 +53,17 @@ func (s *Server) listenRoutes(api huma.API) {
 			Out  string       `query:"without" maxLength:"20" doc:"Leave this track out, as while it is recorded onto"`
 		},
 		) (*huma.StreamResponse, error) {
+			if s.listening.Add(1) > mostListeners {
+				s.listening.Add(-1)
+				return nil, newError(http.StatusServiceUnavailable, "Too many are listening at the moment. Stop some of them, and try again.", "too-many-listeners")
+			}
+			left := sync.OnceFunc(func() { s.listening.Add(-1) })
+			begun := false
+			defer func() {
+				if !begun {
+					left()
+				}
+			}()
 			p, err := s.Plans.Current(ctx, in.Episode, in.Rev)
 			if err == nil && in.Out != "" {
 				p.Close()
@@ -61,17 +73,22 @@ func (s *Server) listenRoutes(api huma.API) {
 				return nil, fail(err)
 			}
 			st := newStream(p.Plan, in.From, in.To, in.Back, in.Loop)
+			st.hands = s.hands
 			if err := st.prepare(); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
 				p.Close()
 				s.Plans.Forget(in.Episode)
 				return nil, fail(err)
 			}
+			begun = true
 			return &huma.StreamResponse{Body: func(hctx huma.Context) {
+				defer left()
 				defer p.Close()
 				r, w := humachi.Unwrap(hctx)
 				w.Header().Set("Content-Type", "application/octet-stream")
 				w.Header().Set("X-Ruvel-Version", strconv.FormatInt(p.Version, 10))
-				if err := st.send(r.Context(), w, http.NewResponseController(w)); errors.Is(err, audio.ErrUnreadable) {
+				ctx, cancel := s.streaming(r.Context())
+				defer cancel()
+				if err := st.send(ctx, w, http.NewResponseController(w)); errors.Is(err, audio.ErrUnreadable) {
 					s.Plans.Forget(in.Episode)
 					slog.Warn("listening broke off", "episode", in.Episode, "error", err)
 					panic(http.ErrAbortHandler) // which the listener can tell from an end
@@ -79,6 +96,9 @@ func (s *Server) listenRoutes(api huma.API) {
 			}}, nil
 		})
 }
+
+// mostListeners is how many streams there may be at a time. A window has one or two.
+const mostListeners = 64
 
 // readable is how long a listener may leave what was sent unread before it is cut off.
 const readable = 5 * time.Second
@@ -95,7 +115,8 @@ type stream struct {
 	sent     audio.Frames
 	pcm      audio.PCM
 	out      []byte
-	ready    audio.Frames // frames of the block that is rendered and not sent yet
+	hands    chan struct{} // of which one is held while it renders, so that the others get their turn; nil: none is needed
+	ready    audio.Frames  // frames of the block that is rendered and not sent yet
 }
 
 func newStream(plan *mix.Plan, from, to, back audio.Frames, loop bool) *stream {
@@ -120,6 +141,10 @@ func (s *stream) prepare() error {
 	}
 	s.ready = max(0, min(size, s.to-s.at))
 	s.blocks++
+	if s.hands != nil {
+		s.hands <- struct{}{}
+		defer func() { <-s.hands }()
+	}
 	return s.block(s.ready)
 }
 

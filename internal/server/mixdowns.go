@@ -98,7 +98,7 @@ func (s *Server) mixDown(ctx context.Context, episode string, want newMixdown) (
 	if !ok {
 		return work.JobEvent{}, problem.Problem{Code: "unknown-format", Where: "format", Message: fmt.Sprintf("There is no format called %q.", want.Format)}
 	}
-	doc, version, err := s.Store.Document(ctx, episode)
+	doc, version, err := s.Store.KeepVersion(ctx, episode)
 	if err != nil {
 		return work.JobEvent{}, err
 	}
@@ -114,7 +114,7 @@ func (s *Server) mixDown(ctx context.Context, episode string, want newMixdown) (
 	}
 	file := fileName(e, format, want.From == 0 && want.To == doc.Length())
 	job, err := s.Worker.Submit(ctx, work.Mixdown, e.Show, &episode, file, work.MixdownArguments{
-		Document: doc, Version: version, Format: format.Key, Channels: want.Channels, From: want.From, To: want.To, File: file,
+		Version: version, Format: format.Key, Channels: want.Channels, From: want.From, To: want.To, File: file,
 	})
 	return work.View(job), err
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"ruvel/core/credits"
+	"ruvel/core/problem"
 	"ruvel/core/script"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -28,7 +29,27 @@ type scriptChange struct {
 	Base     int64           `json:"base" doc:"The version that a new text is meant for"`
 	Text     *string         `json:"text,omitempty" maxLength:"1000000" doc:"Plain text or Markdown"`
 	Pace     *script.Pace    `json:"pace,omitempty" minimum:"60" maximum:"300"`
-	Recorded map[string]bool `json:"recorded,omitempty" doc:"Parts, by key, that have or have not been recorded"`
+	Recorded map[string]bool `json:"recorded,omitempty" doc:"Parts, by key, that have or have not been recorded; at most 500 at a time"`
+}
+
+const (
+	// mostMarks is how many parts can be marked at a time.
+	mostMarks = 500
+	// longestKey is how long the key of a part can be.
+	longestKey = 40
+)
+
+// marks refuses marks that no script could have made.
+func marks(recorded map[string]bool) error {
+	if len(recorded) > mostMarks {
+		return problem.New("too-many-marks", "recorded", "%d parts are to be marked; it can be at most %d at a time.", len(recorded), mostMarks)
+	}
+	for key := range recorded {
+		if len(key) == 0 || len(key) > longestKey {
+			return problem.New("unknown-part", "recorded", "A part with the key “%s” cannot be in a script.", shorten(key))
+		}
+	}
+	return nil
 }
 
 func (s *Server) scriptRoutes(api huma.API) {
@@ -43,6 +64,9 @@ func (s *Server) scriptRoutes(api huma.API) {
 			Body scriptChange
 		},
 		) (*body[Script], error) {
+			if err := marks(in.Body.Recorded); err != nil {
+				return nil, fail(err)
+			}
 			sc, err := s.Store.EditScript(ctx, in.Episode, in.Body.Base, func(sc *store.Script) {
 				if in.Body.Text != nil {
 					sc.Text = *in.Body.Text

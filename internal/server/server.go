@@ -3,10 +3,15 @@
 package server
 
 import (
+	"context"
+	"io"
 	"log/slog"
 	"net/http"
+	"runtime"
+	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -16,9 +21,12 @@ import (
 	"github.com/unrolled/secure"
 	"gocloud.dev/blob"
 
+	"ruvel/core/mix"
+	"ruvel/internal/disk"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/plans"
+	"ruvel/internal/share"
 	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
@@ -45,20 +53,49 @@ type Server struct {
 	Library *library.Library
 	Uploads *uploads.Uploads
 	Shelf   *shelf.Fetcher
+	// Space is the disk that everything is kept on.
+	Space *disk.Space
+	// Trouble says in words why the database does not answer at the moment, or nothing; nil: nothing is known.
+	Trouble func() string
+	// Names are those that it answers to besides loopback addresses and localhost.
+	Names []string
+	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.
+	BodyPatience time.Duration
+
+	listening atomic.Int32                 // streams that there are
+	hands     chan struct{}                // as many as may render for listeners at a time
+	outlines  *share.Group[mix.Silhouette] // silhouettes that are being computed
+	streams   context.Context              // ends those requests that never end by themselves; nil: nothing does
 }
 
 var once sync.Once
 
 // Handler is everything that the server answers.
 func (s *Server) Handler() http.Handler {
+	s.hands = make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1))
+	s.outlines = share.New[mix.Silhouette](1)
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, log, headers().Handler, http.NewCrossOriginProtection().Handler)
+	sameOrigin := http.NewCrossOriginProtection()
+	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
+	r.Use(middleware.Recoverer, log, headers().Handler, s.ours, sameOrigin.Handler, s.arriving)
+	r.MethodNotAllowed(wrongMethod)
 	r.Route("/api", func(r chi.Router) {
-		r.Use(noStore)
+		r.Use(noStore, s.there, s.roomy, s.followable)
 		s.routes(r)
 	})
-	r.NotFound(ui.Handler().ServeHTTP)
+	r.NotFound(onlyRead(ui.Handler()).ServeHTTP)
 	return r
+}
+
+// onlyRead lets nothing but reads through.
+func onlyRead(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method != http.MethodGet && r.Method != http.MethodHead {
+			wrongMethod(w, r)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 func (s *Server) routes(r chi.Router) {
@@ -67,12 +104,7 @@ func (s *Server) routes(r chi.Router) {
 		panic(err) // its settings stand in the code
 	}
 	r.NotFound(notFound)
-}
-
-func notFound(w http.ResponseWriter, _ *http.Request) {
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(http.StatusNotFound)
-	_, _ = w.Write([]byte(`{"title":"Not Found","status":404,"detail":"There is nothing at this address.","code":"not-found"}`))
+	r.MethodNotAllowed(wrongMethod)
 }
 
 // register adds every route to an API.
@@ -88,6 +120,7 @@ func (s *Server) register(api huma.API) {
 	s.mixdownRoutes(api)
 	s.listenRoutes(api)
 	s.eventRoutes(api)
+	s.healthRoutes(api)
 }
 
 // Config is the API's general part.
@@ -104,10 +137,46 @@ func Config() huma.Config {
 func headers() *secure.Secure {
 	return secure.New(secure.Options{
 		ContentTypeNosniff: true, FrameDeny: true, ReferrerPolicy: "same-origin", CrossOriginOpenerPolicy: "same-origin",
+		CrossOriginResourcePolicy: "same-origin",
 		ContentSecurityPolicy: strings.Join([]string{
 			"default-src 'self'", "script-src 'self'", "style-src 'self' 'unsafe-inline'", "img-src 'self' data:",
 			"worker-src 'self'", "object-src 'none'", "base-uri 'none'", "frame-ancestors 'none'", "form-action 'self'",
 		}, "; "),
+	})
+}
+
+// roomy refuses what would fill the disk before it is begun, and while it comes. What makes
+// room is let through.
+func (s *Server) roomy(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if slices.Contains([]string{http.MethodGet, http.MethodHead, http.MethodDelete}, r.Method) || strings.HasSuffix(r.URL.Path, "/cancel") {
+			next.ServeHTTP(w, r)
+			return
+		}
+		if err := s.Space.Room(0); err != nil {
+			refuseFor(w, err)
+			return
+		}
+		if r.Body != nil && r.Body != http.NoBody {
+			r.Body = struct {
+				io.Reader
+				io.Closer
+			}{s.Space.Reader(r.Body), r.Body}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// there answers for the database while it is known not to.
+func (s *Server) there(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if s.Trouble != nil {
+			if words := s.Trouble(); words != "" {
+				refuse(w, newError(http.StatusServiceUnavailable, words+" Nothing that was kept is lost.", "database-away"))
+				return
+			}
+		}
+		next.ServeHTTP(w, r)
 	})
 }
 
@@ -133,6 +202,16 @@ func log(next http.Handler) http.Handler {
 // operation describes a route.
 func operation(method, path, id, summary string) huma.Operation {
 	return huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: 8 << 20}
+}
+
+// streaming gives the context of a request that never ends by itself.
+func (s *Server) streaming(ctx context.Context) (context.Context, context.CancelFunc) {
+	ctx, cancel := context.WithCancel(ctx)
+	if s.streams == nil {
+		return ctx, cancel
+	}
+	stop := context.AfterFunc(s.streams, cancel)
+	return ctx, func() { stop(); cancel() }
 }
 
 // empty is an input or an answer without content.

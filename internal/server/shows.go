@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -137,11 +138,13 @@ func (s *Server) episodeRoutes(api huma.API) {
 			Columns int `query:"columns" minimum:"1" maximum:"2000" default:"400"`
 		},
 		) (*body[mix.Silhouette], error) {
-			doc, _, err := s.Store.Document(ctx, in.Episode)
+			doc, version, err := s.Store.Document(ctx, in.Episode)
 			if err != nil {
 				return nil, fail(err)
 			}
-			return answer(mix.Outline(doc, s.Sounds.PeaksOf(ctx), in.Columns))
+			return answer(s.outlines.Do(ctx, fmt.Sprintf("%s %d %d", in.Episode, version, in.Columns), func(ctx context.Context) (mix.Silhouette, error) {
+				return mix.Outline(doc, s.Sounds.PeaksOf(ctx), in.Columns)
+			}))
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/loudness", "get-loudness", "The loudness of the whole mix as it was measured last. If that was another version, the current one is being measured, and an event tells when that is done"),
 		func(ctx context.Context, in *InEpisode) (*body[Measured], error) {

@@ -7,8 +7,8 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
-	"os"
 	"path/filepath"
+	"sync"
 	"syscall"
 	"time"
 
@@ -16,6 +16,7 @@ import (
 
 	"ruvel/internal/chunks"
 	"ruvel/internal/database"
+	"ruvel/internal/disk"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/media"
@@ -23,6 +24,7 @@ import (
 	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
+	"ruvel/internal/sweep"
 	"ruvel/internal/takes"
 	"ruvel/internal/uploads"
 	"ruvel/internal/work"
@@ -30,18 +32,21 @@ import (
 
 // Settings say where Ruvel keeps its things. Empty addresses mean servers of its own.
 type Settings struct {
-	Data     string // the folder for everything
-	Database string // DSN of a MariaDB server
-	NATS     string // URL of a NATS server
-	KeepFree int64  // bytes that must stay free on the disk for a file to be taken in
+	Data     string   // the folder for everything
+	Database string   // DSN of a MariaDB server
+	NATS     string   // URL of a NATS server
+	KeepFree int64    // bytes of the disk that must stay free: nothing is written beyond that
+	Names    []string // that it answers to besides loopback addresses and localhost
 }
 
 // House is a Ruvel with all it rests on, running.
 type House struct {
 	*Server
+	folder  *folder
 	private *database.Server
 	stop    context.CancelFunc
-	worked  chan error
+	worked  chan struct{} // closed when nothing works in the background any more
+	Sweeper *sweep.Sweeper
 }
 
 // Start brings up the database, the queue and the workers. Close ends them again.
@@ -49,37 +54,43 @@ func Start(ctx context.Context, set Settings) (*House, error) {
 	if err := media.CheckTools(); err != nil {
 		return nil, err
 	}
-	data, err := filepath.Abs(set.Data)
+	data, err := openFolder(set.Data)
 	if err != nil {
 		return nil, err
 	}
-	if err := writable(data); err != nil {
-		return nil, err
-	}
 	workCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	h := &House{Server: &Server{}, stop: stop, worked: make(chan error, 1)}
+	h := &House{Server: &Server{Names: set.Names}, folder: data, stop: stop, worked: make(chan struct{})}
 	if err := h.furnish(ctx, data, set); err != nil {
 		close(h.worked)
 		h.Close()
 		return nil, err
 	}
 	go func() {
-		err := h.Worker.Run(workCtx)
-		if err != nil && workCtx.Err() == nil {
-			slog.Error("the workers have ended", "error", err)
-		}
-		h.worked <- err
+		defer close(h.worked)
+		var background sync.WaitGroup
+		background.Go(func() {
+			if err := h.Worker.Run(workCtx); err != nil && workCtx.Err() == nil {
+				slog.Error("the workers have ended", "error", err)
+			}
+		})
+		background.Go(func() { h.Uploads.TakeUp(workCtx) })
+		background.Go(func() { h.Sweeper.Run(workCtx) })
+		background.Wait()
 	}()
 	return h, nil
 }
 
 // furnish brings up what the server rests on, one after the other.
-func (h *House) furnish(ctx context.Context, data string, set Settings) (err error) {
+func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err error) {
 	dsn := set.Database
 	if dsn == "" {
-		if h.private, err = database.Start(ctx, filepath.Join(data, "database")); err != nil {
+		if err := data.letThrough(); err != nil {
 			return err
 		}
+		if h.private, err = database.Start(ctx, data.join("database")); err != nil {
+			return err
+		}
+		h.Trouble = h.private.Trouble
 		if dsn, err = h.private.DSN(ctx, "ruvel"); err != nil {
 			return err
 		}
@@ -87,38 +98,43 @@ func (h *House) furnish(ctx context.Context, data string, set Settings) (err err
 	if h.Store, err = store.Open(ctx, dsn); err != nil {
 		return err
 	}
-	if h.Bucket, err = fileblob.OpenBucket(filepath.Join(data, "originals"), &fileblob.Options{
+	if h.Bucket, err = fileblob.OpenBucket(data.join("originals"), &fileblob.Options{
 		CreateDir: true, NoTempDir: true, Metadata: fileblob.MetadataDontWrite,
 	}); err != nil {
 		return fmt.Errorf("open the folder of originals: %w", err)
 	}
-	cache := filepath.Join(data, "cache")
+	cache := data.join("cache")
 	if h.Sounds, err = sounds.New(h.Bucket, cache); err != nil {
 		return err
 	}
-	h.Sounds.KeepFree = set.KeepFree
-	if h.Queue, err = work.NewQueue(ctx, filepath.Join(data, "queue"), set.NATS); err != nil {
+	h.Space = disk.Of(data.path, set.KeepFree)
+	h.Sounds.Space = h.Space
+	if h.Queue, err = work.NewQueue(ctx, data.join("queue"), set.NATS); err != nil {
 		return err
 	}
-	box, err := chunks.New(filepath.Join(data, "takes"))
+	box, err := chunks.New(data.join("takes"))
 	if err != nil {
 		return err
 	}
-	box.KeepFree.Store(set.KeepFree)
+	box.Space = h.Space
 	if h.Shelf, err = shelf.NewFetcher(shelf.House{}, h.Sounds, filepath.Join(cache, "shelf")); err != nil {
 		return err
 	}
-	arriving := work.Uploads(filepath.Join(data, "uploads"))
-	if err := os.MkdirAll(string(arriving), 0o755); err != nil {
+	arriving := work.Uploads(data.join("uploads"))
+	owner, err := data.name()
+	if err != nil {
 		return err
 	}
-	h.Worker = &work.Worker{Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Dir: cache}
+	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Dir: cache, Space: h.Space}
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
 	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
 	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
-	h.Uploads = &uploads.Uploads{Store: h.Store, Worker: h.Worker, Most: maxUpload, KeepFree: set.KeepFree}
-	return h.Uploads.Resume(ctx)
+	h.Uploads = &uploads.Uploads{Store: h.Store, Worker: h.Worker, Most: maxUpload, Space: h.Space}
+	h.Sweeper = &sweep.Sweeper{
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, RemoveTake: h.Takes.Remove, Ages: sweep.Default(),
+	}
+	return nil
 }
 
 const (
@@ -128,17 +144,15 @@ const (
 	keepIdle = time.Minute
 )
 
-// writable says in words why a folder cannot be used.
-func writable(dir string) error {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return fmt.Errorf("the data folder %s cannot be made: %w; choose another with --data", dir, err)
+// Scratch is a folder for temporary files, emptied at the next start if not before.
+func (h *House) Scratch() string { return h.folder.scratch() }
+
+// DatabaseProcess is the number of the private database's process, or 0.
+func (h *House) DatabaseProcess() int {
+	if h.private == nil {
+		return 0
 	}
-	f, err := os.CreateTemp(dir, ".try")
-	if err != nil {
-		return fmt.Errorf("the data folder %s cannot be written to: %w; choose another with --data", dir, err)
-	}
-	_ = f.Close()
-	return os.Remove(f.Name())
+	return h.private.Process()
 }
 
 // Close ends the workers, the queue and the private database, in this order.
@@ -160,11 +174,19 @@ func (h *House) Close() {
 	if h.private != nil {
 		h.private.Stop()
 	}
+	h.folder.close()
 }
 
-// Listen takes a port on loopback. One that is taken is a sentence, not a number.
-func Listen(port int) (net.Listener, error) {
-	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+// Listen takes a port on loopback. One that is taken is a sentence, not a number. A server
+// that was killed a moment ago may still be on its way out.
+func Listen(port int) (l net.Listener, err error) {
+	const tries, pause = 10, 150 * time.Millisecond
+	for try := range tries {
+		if l, err = net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port)); !errors.Is(err, syscall.EADDRINUSE) || try == tries-1 {
+			break
+		}
+		time.Sleep(pause)
+	}
 	if errors.Is(err, syscall.EADDRINUSE) {
 		return nil, fmt.Errorf("port %d is in use by another program; choose another with --port", port)
 	}
@@ -175,11 +197,19 @@ func Listen(port int) (net.Listener, error) {
 // keep ten seconds of sound, and that much later one would notice that a listener does not read.
 const sendBuffer = 256 << 10
 
-// Serve answers on a listener until the context ends, then lets requests finish for a moment.
+// finishing is how long requests that are under way may take when the server is to end.
+const finishing = 10 * time.Second
+
+// Serve answers on a listener until the context ends. Then streams end at once, and what
+// else is under way is finished.
 func (h *House) Serve(ctx context.Context, l net.Listener) error {
+	requests, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	defer cancel()
+	streams, endStreams := context.WithCancel(requests)
+	h.streams = streams
 	s := &http.Server{
-		Handler: h.Handler(), ReadHeaderTimeout: 10 * time.Second,
-		BaseContext: func(net.Listener) context.Context { return ctx },
+		Handler: h.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: idlePatience,
+		BaseContext: func(net.Listener) context.Context { return requests },
 		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
 			if tcp, ok := c.(*net.TCPConn); ok {
 				_ = tcp.SetWriteBuffer(sendBuffer)
@@ -191,11 +221,13 @@ func (h *House) Serve(ctx context.Context, l net.Listener) error {
 	go func() { done <- s.Serve(l) }()
 	select {
 	case err := <-done:
+		endStreams()
 		return err
 	case <-ctx.Done():
 	}
-	short, cancel := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
-	defer cancel()
+	endStreams()
+	short, stop := context.WithTimeout(requests, finishing)
+	defer stop()
 	if s.Shutdown(short) != nil {
 		_ = s.Close()
 	}

@@ -8,6 +8,7 @@ import (
 
 	"ruvel/core/recording"
 	"ruvel/internal/standin"
+	"ruvel/internal/sweep"
 	"ruvel/internal/takes"
 	"ruvel/internal/work"
 )
@@ -34,13 +35,15 @@ type Recording struct {
 	Levels  recording.Limits `json:"levels" doc:"What a voice is judged by, in dBFS of its peaks"`
 	CountIn int              `json:"countIn" doc:"Seconds"`
 	Chunk   float64          `json:"chunk" doc:"Seconds; no chunk may be longer"`
+	Longest float64          `json:"longest" doc:"Seconds; no take may be longer"`
+	Days    int              `json:"discardedDays" doc:"For how many days a discarded take is kept"`
 	StandIn string           `json:"standIn" doc:"Name of the microphone that needs no device"`
 }
 
 func (s *Server) takeRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/recording", "get-recording", "What a window must know to record"),
 		func(context.Context, *empty) (*body[Recording], error) {
-			return answer(Recording{recording.Levels(), 3, recording.Chunk, standin.Name}, nil)
+			return answer(Recording{recording.Levels(), 3, recording.Chunk, recording.Longest, int(sweep.Default().Discarded.Hours() / 24), standin.Name}, nil)
 		})
 	huma.Register(api, operation("GET", "/recording/stand-in", "get-stand-in", "What the stand-in microphone reads, as a sound file"),
 		func(context.Context, *empty) (*bytesAnswer, error) {

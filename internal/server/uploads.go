@@ -39,7 +39,7 @@ func (s *Server) uploadRoutes(r chi.Router) error {
 	if err != nil {
 		return err
 	}
-	served := http.StripPrefix("/api/uploads", tus)
+	served := inWords(http.StripPrefix("/api/uploads", tus))
 	r.HandleFunc("/uploads", served.ServeHTTP)
 	r.HandleFunc("/uploads/", served.ServeHTTP)
 	r.HandleFunc("/uploads/{upload}", func(w http.ResponseWriter, r *http.Request) {
@@ -69,4 +69,54 @@ func refusal(err error) error {
 
 func announced(info handler.FileInfo) uploads.Announced {
 	return uploads.Announced{ID: info.ID, Size: info.Size, SizeIsDeferred: info.SizeIsDeferred, MetaData: info.MetaData}
+}
+
+// uploadWords says what the protocol's handler says with a status.
+var uploadWords = map[int]string{
+	http.StatusNotFound:              "This upload does not exist, or no longer. Send the file anew.",
+	http.StatusConflict:              "The upload has come to another place than this request begins at. Ask where it is and go on from there.",
+	http.StatusPreconditionFailed:    "Uploads are taken in by version 1.0.0 of the tus protocol.",
+	http.StatusRequestEntityTooLarge: "More has come than was announced.",
+	http.StatusLocked:                "Another request is sending this upload at the moment.",
+	http.StatusMethodNotAllowed:      "This address cannot be asked in this way.",
+}
+
+// inWords makes problems of the errors of a handler that answers in another form, and of
+// what it may know of our folders.
+func inWords(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		next.ServeHTTP(&wording{ResponseWriter: w}, r)
+	})
+}
+
+// wording is an answer whose error, if it is one, is put in our words.
+type wording struct {
+	http.ResponseWriter
+	reworded bool
+}
+
+func (w *wording) Unwrap() http.ResponseWriter { return w.ResponseWriter }
+
+func (w *wording) WriteHeader(status int) {
+	if status < 400 || w.Header().Get("Content-Type") == "application/problem+json" {
+		w.ResponseWriter.WriteHeader(status)
+		return
+	}
+	w.reworded = true
+	words, known := uploadWords[status]
+	if !known {
+		words = "The upload could not go on. What has come is kept; try again."
+		if status < 500 {
+			words = "This is not a request as the tus protocol has them. Nothing was changed."
+		}
+	}
+	w.Header().Del("Content-Length")
+	refuse(w.ResponseWriter, newError(status, words, "upload"))
+}
+
+func (w *wording) Write(p []byte) (int, error) {
+	if w.reworded {
+		return len(p), nil
+	}
+	return w.ResponseWriter.Write(p)
 }

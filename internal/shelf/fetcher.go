@@ -6,7 +6,6 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
-	"regexp"
 	"sync"
 
 	"golang.org/x/sync/semaphore"
@@ -29,10 +28,8 @@ type Fetcher struct {
 
 // NewFetcher fetches from a shelf into a library and keeps its notes in a folder.
 func NewFetcher(s Shelf, library *sounds.Library, notes string) (*Fetcher, error) {
-	return &Fetcher{Shelf: s, library: library, notes: notes, hands: semaphore.NewWeighted(1)}, os.MkdirAll(notes, 0o755)
+	return &Fetcher{Shelf: s, library: library, notes: notes, hands: semaphore.NewWeighted(1)}, os.MkdirAll(notes, 0o700)
 }
-
-var soundID = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 // Ready gives the id of a piece's sound if it has been fetched. If not, it is fetched
 // in the background, one piece at a time, and the Problem says to ask again: a page has
@@ -87,7 +84,7 @@ func (s *Fetcher) fetch(ctx context.Context, key string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return id, os.WriteFile(s.note(key), []byte(id), 0o644)
+	return id, os.WriteFile(s.note(key), []byte(id), 0o600)
 }
 
 func (s *Fetcher) note(key string) string {
@@ -97,5 +94,5 @@ func (s *Fetcher) note(key string) string {
 // noted is the id of a piece that was fetched before and is still there.
 func (s *Fetcher) noted(ctx context.Context, key string) (id string, there bool) {
 	noted, err := os.ReadFile(s.note(key))
-	return string(noted), err == nil && soundID.Match(noted) && s.library.Has(ctx, string(noted))
+	return string(noted), err == nil && sounds.IsID(string(noted)) && s.library.Want(ctx, string(noted))
 }

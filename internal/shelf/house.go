@@ -10,6 +10,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/internal/disk"
 	"ruvel/internal/media"
 )
 
@@ -85,7 +86,7 @@ func (h House) Open(ctx context.Context, key string) (io.ReadCloser, error) {
 		err = closed
 	}
 	if err != nil {
-		return nil, media.FullDisk(err)
+		return nil, disk.Full(err)
 	}
 	data, err := os.ReadFile(path)
 	return io.NopCloser(bytes.NewReader(data)), err

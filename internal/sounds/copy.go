@@ -61,7 +61,7 @@ func (w *copyWriter) finish() error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(w.close(), os.WriteFile(peaksFile(w.dir), data, 0o644))
+	return errors.Join(w.close(), os.WriteFile(peaksFile(w.dir), data, 0o600))
 }
 
 func (w *copyWriter) close() error {

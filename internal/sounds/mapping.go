@@ -74,7 +74,7 @@ func (l *Library) Open(ctx context.Context, id string) (*Copy, error) {
 		if c := l.read(id); c != nil {
 			return c, nil
 		}
-		if _, err, _ := l.making.Do("samples "+id, func() (any, error) { return nil, l.bringIn(ctx, id) }); err != nil {
+		if _, err := l.opening.Do(ctx, id, func(ctx context.Context) (struct{}, error) { return struct{}{}, l.bringIn(ctx, id) }); err != nil {
 			return nil, err
 		}
 	}

@@ -82,23 +82,19 @@ func (l *Library) Peaks(ctx context.Context, id string) (waveform.Pyramid, error
 	if p, there := l.peaks.find(id); there {
 		return p, nil
 	}
-	v, err, _ := l.making.Do("peaks "+id, func() (any, error) {
+	return l.reading.Do(ctx, id, func(ctx context.Context) (waveform.Pyramid, error) {
 		p, err := readPeaks(l.folder(id))
 		if err != nil {
 			if err := l.makeAnew(ctx, id); err != nil {
-				return nil, err
+				return p, err
 			}
 			if p, err = readPeaks(l.folder(id)); err != nil {
-				return nil, err
+				return p, err
 			}
 		}
 		l.peaks.keep(id, p)
 		return p, nil
 	})
-	if err != nil {
-		return waveform.Pyramid{}, err
-	}
-	return v.(waveform.Pyramid), nil
 }
 
 // PeaksOf is Peaks as core/mix asks for them.

@@ -4,6 +4,7 @@
 package sounds
 
 import (
+	"cmp"
 	"container/list"
 	"context"
 	"crypto/sha256"
@@ -11,38 +12,50 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
+	"log/slog"
+	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"sync"
+	"time"
 
 	"gocloud.dev/blob"
 	"gocloud.dev/gcerrors"
 	"golang.org/x/sync/errgroup"
-	"golang.org/x/sync/singleflight"
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/core/problem"
+	"ruvel/core/waveform"
+	"ruvel/internal/disk"
 	"ruvel/internal/media"
+	"ruvel/internal/share"
 )
 
 // Library is the bucket with its cache. It is safe for use by many goroutines.
 type Library struct {
-	// KeepFree is how many bytes must stay free on the cache's disk for a file to be taken in.
-	KeepFree int64
+	// Space is the disk that it is kept on.
+	Space *disk.Space
 
-	bucket *blob.Bucket
-	cache  string
-	making singleflight.Group
-	peaks  peakCache
-	mu     sync.Mutex
-	mapped map[string]*mapping // to be read next; older ones of a sound live as long as they are read
-	live   int                 // mappings that there are
+	bucket  *blob.Bucket
+	cache   string
+	copies  *share.Group[Facts] // working copies that are made anew
+	opening *share.Group[struct{}]
+	reading *share.Group[waveform.Pyramid]
+	peaks   peakCache
+	mu      sync.Mutex
+	mapped  map[string]*mapping // to be read next; older ones of a sound live as long as they are read
+	live    int                 // mappings that there are
+
+	deleting sync.RWMutex // no original is deleted while one is being put in
 }
 
 // New opens a library. Working copies go into the folder cache; what an earlier
 // process left half-made there is cleared away.
 func New(bucket *blob.Bucket, cache string) (*Library, error) {
-	if err := os.MkdirAll(cache, 0o755); err != nil {
+	if err := os.MkdirAll(cache, 0o700); err != nil {
 		return nil, err
 	}
 	left, _ := filepath.Glob(filepath.Join(cache, "*"+unfinished+"*"))
@@ -51,9 +64,13 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 	}
 	return &Library{
 		bucket: bucket, cache: cache, mapped: map[string]*mapping{},
+		copies: share.New[Facts](decoders), opening: share.New[struct{}](0), reading: share.New[waveform.Pyramid](0),
 		peaks: peakCache{most: peaksKept, byID: map[string]*list.Element{}},
 	}, nil
 }
+
+// decoders is how many working copies are made anew at a time: each takes a core and more.
+const decoders = 2
 
 // unfinished marks folders and files that are still being written.
 const unfinished = ".part"
@@ -71,33 +88,51 @@ type Facts struct {
 
 // Put stores an original and returns its id. The same bytes twice are stored once.
 func (l *Library) Put(ctx context.Context, r io.Reader) (id string, bytes int64, err error) {
-	if err := media.Room(l.cache, l.KeepFree); err != nil {
+	if err := l.Space.Room(0); err != nil {
 		return "", 0, err
 	}
 	temp, err := os.CreateTemp(l.cache, "upload"+unfinished+"*")
 	if err != nil {
-		return "", 0, media.FullDisk(err)
+		return "", 0, disk.Full(err)
 	}
 	defer os.Remove(temp.Name())
 	defer temp.Close()
 	hash := sha256.New()
-	if bytes, err = io.Copy(io.MultiWriter(temp, hash), r); err != nil {
-		return "", 0, media.FullDisk(fmt.Errorf("receive the file: %w", err))
+	if bytes, err = io.Copy(io.MultiWriter(l.Space.Writer(temp), hash), r); err != nil {
+		return "", 0, disk.Full(fmt.Errorf("receive the file: %w", err))
 	}
 	if bytes == 0 {
 		return "", 0, media.Unreadable("empty-file", "The file is empty.")
 	}
 	id = hex.EncodeToString(hash.Sum(nil))
-	if there, err := l.bucket.Exists(ctx, id); err != nil || there {
-		return id, bytes, err
-	}
 	if _, err := temp.Seek(0, io.SeekStart); err != nil {
 		return "", 0, err
 	}
+	l.deleting.RLock()
+	defer l.deleting.RUnlock()
+	if fresh, err := l.fresh(ctx, id); err != nil || fresh {
+		return id, bytes, err
+	}
+	if err := l.Space.Room(bytes); err != nil {
+		return "", 0, err
+	}
 	if err := l.bucket.Upload(ctx, id, temp, &blob.WriterOptions{ContentType: "application/octet-stream"}); err != nil {
-		return "", 0, media.FullDisk(fmt.Errorf("store the file: %w", err))
+		return "", 0, disk.Full(fmt.Errorf("store the file: %w", err))
 	}
 	return id, bytes, nil
+}
+
+// renewed is how old an original may be that is wanted again without being written anew.
+// Those that nothing names are swept by their age, which must not be about to be reached.
+const renewed = time.Hour
+
+// fresh says whether an original is there and young.
+func (l *Library) fresh(ctx context.Context, id string) (bool, error) {
+	a, err := l.bucket.Attributes(ctx, id)
+	if gcerrors.Code(err) == gcerrors.NotFound {
+		return false, nil
+	}
+	return err == nil && time.Since(a.ModTime) < renewed, err
 }
 
 // Has says whether an original is there.
@@ -106,18 +141,58 @@ func (l *Library) Has(ctx context.Context, id string) bool {
 	return err == nil && there
 }
 
-// Delete removes an original and its working copy. A copy that is being rendered from
-// stays readable; its disk is free as soon as nobody reads it.
-func (l *Library) Delete(ctx context.Context, id string) error {
-	l.peaks.forget(id)
-	if err := os.RemoveAll(l.folder(id)); err != nil {
-		return err
+// Want says whether an original is there, and if so keeps it from being swept for a while.
+func (l *Library) Want(ctx context.Context, id string) bool {
+	l.deleting.RLock()
+	defer l.deleting.RUnlock()
+	if fresh, err := l.fresh(ctx, id); err != nil || fresh {
+		return err == nil
 	}
-	if err := l.bucket.Delete(ctx, id); err != nil && gcerrors.Code(err) != gcerrors.NotFound {
-		return err
+	r, err := l.bucket.NewReader(ctx, id, nil)
+	if err != nil {
+		return false
 	}
-	return nil
+	defer r.Close()
+	return l.bucket.Upload(ctx, id, r, &blob.WriterOptions{ContentType: "application/octet-stream"}) == nil
 }
+
+// DeleteOlder removes an original, and its working copy, if it was last wanted longer ago
+// than an age, and says whether it did.
+func (l *Library) DeleteOlder(ctx context.Context, id string, age time.Duration) (bool, error) {
+	l.deleting.Lock()
+	defer l.deleting.Unlock()
+	a, err := l.bucket.Attributes(ctx, id)
+	if gcerrors.Code(err) == gcerrors.NotFound {
+		return false, nil
+	}
+	if err != nil || time.Since(a.ModTime) < age {
+		return false, err
+	}
+	return true, errors.Join(l.DropCopy(id), l.bucket.Delete(ctx, id))
+}
+
+// DropCopy removes the working copy of a sound, which can be made again. One that is being
+// read stays readable; its disk is free as soon as nobody reads it.
+func (l *Library) DropCopy(id string) error {
+	l.peaks.forget(id)
+	return os.RemoveAll(l.folder(id))
+}
+
+// CopiesOlder lists the sounds whose working copies were made longer ago than an age.
+func (l *Library) CopiesOlder(age time.Duration) (ids []string, err error) {
+	all, err := os.ReadDir(l.cache)
+	for _, e := range all {
+		if info, err := e.Info(); err == nil && IsID(e.Name()) && time.Since(info.ModTime()) >= age {
+			ids = append(ids, e.Name())
+		}
+	}
+	return ids, err
+}
+
+var pattern = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
+// IsID says whether a text has the form of a sound's id.
+func IsID(s string) bool { return pattern.MatchString(s) }
 
 // Original opens the bytes that were imported.
 func (l *Library) Original(ctx context.Context, id string) (io.ReadCloser, error) {
@@ -130,45 +205,58 @@ func (l *Library) folder(id string) string { return filepath.Join(l.cache, filep
 // 0 to 1, is told now and then. A file that is not a whole sound is refused with a
 // problem.Problem and leaves nothing behind in the cache.
 func (l *Library) Import(ctx context.Context, id string, progress func(float64)) (Facts, error) {
+	return l.ImportUpTo(ctx, id, media.MaxLength, progress)
+}
+
+// ImportUpTo is Import of what may be as long as that.
+func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frames, progress func(float64)) (Facts, error) {
 	dir, err := os.MkdirTemp(l.cache, id[:8]+unfinished+"*")
 	if err != nil {
-		return Facts{}, media.FullDisk(err)
+		return Facts{}, disk.Full(err)
 	}
 	defer os.RemoveAll(dir)
 	original := filepath.Join(dir, "original")
 	bytes, err := l.fetch(ctx, id, original)
 	if err != nil {
-		return Facts{}, media.FullDisk(err)
+		return Facts{}, disk.Full(err)
 	}
-	info, err := media.Probe(ctx, original)
+	info, readable, err := probe(ctx, original, dir)
 	if err != nil {
 		return Facts{}, err
 	}
+	info.Longest = longest
 	w, err := newCopyWriter(dir, info.Channels)
 	if err != nil {
-		return Facts{}, media.FullDisk(err)
+		return Facts{}, disk.Full(err)
 	}
 	defer w.close()
 	meter := loudness.NewMeter(info.Channels)
 	var done audio.Frames
-	if _, err = media.Decode(ctx, original, info, func(pcm audio.PCM) error {
+	if _, err = media.Decode(ctx, readable, info, func(pcm audio.PCM) error {
 		var g errgroup.Group // measuring and writing go side by side
-		g.Go(func() error { return w.write(pcm) })
+		g.Go(func() error {  // what a file says of its length need not be true
+			if err := l.Space.Room(4 * int64(len(pcm)) * int64(pcm.Length())); err != nil {
+				return err
+			}
+			return w.write(pcm)
+		})
 		meter.Write(pcm)
 		if done += pcm.Length(); info.Expected > 0 {
 			progress(min(1, done.Seconds()/info.Expected.Seconds()))
 		}
 		return g.Wait()
 	}); err != nil {
-		return Facts{}, media.FullDisk(err)
+		return Facts{}, disk.Full(err)
 	}
 	if err := w.finish(); err != nil {
-		return Facts{}, media.FullDisk(err)
+		return Facts{}, disk.Full(err)
 	}
-	if err := os.Remove(original); err != nil {
-		return Facts{}, err
+	for _, path := range []string{original, readable} {
+		if err := os.Remove(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return Facts{}, err
+		}
 	}
-	if err := os.Chmod(dir, 0o755); err != nil {
+	if err := os.Chmod(dir, 0o700); err != nil {
 		return Facts{}, err
 	}
 	if err := l.settle(dir, id); err != nil {
@@ -177,6 +265,23 @@ func (l *Library) Import(ctx context.Context, id string, progress func(float64))
 	return Facts{
 		ID: id, Bytes: bytes, Channels: info.Channels, Rate: info.Rate, Format: info.Format, Tags: info.Tags, Loudness: meter.Result(),
 	}, nil
+}
+
+// probe looks at a file and says which file is to be decoded: itself, or, if it can only be
+// read in another way, what has been made of it in dir.
+func probe(ctx context.Context, path, dir string) (info media.Info, readable string, err error) {
+	info, err = media.Probe(ctx, path)
+	var p problem.Problem
+	if !errors.As(err, &p) || p.Code != "not-a-sound" {
+		return info, path, err
+	}
+	second, secondErr := media.SecondReader(ctx, path, dir)
+	if second == "" || secondErr != nil {
+		return info, path, cmp.Or(secondErr, err)
+	}
+	info, err = media.Probe(ctx, second)
+	info.Format = "ogg"
+	return info, second, err
 }
 
 // settle puts a finished working copy in its place. Where another import of the same
@@ -195,23 +300,28 @@ func (l *Library) settle(dir, id string) error {
 
 func (l *Library) fetch(ctx context.Context, id, path string) (int64, error) {
 	r, err := l.Original(ctx, id)
+	if gcerrors.Code(err) == gcerrors.NotFound {
+		return 0, problem.New("original-missing", "originals", "The original of this sound is not in the folder of originals any more. Put it back from a backup, or let another sound take its place.")
+	}
 	if err != nil {
-		return 0, fmt.Errorf("open the original: %w", err)
+		slog.Error("an original cannot be read", "sound", id, "error", err)
+		return 0, problem.New("original-unreadable", "originals", "The original of this sound cannot be read. Look whether the folder of originals is there and may be read; the log says more.")
 	}
 	defer r.Close()
 	f, err := os.Create(path)
 	if err != nil {
 		return 0, err
 	}
-	n, err := io.Copy(f, r)
+	n, err := io.Copy(l.Space.Writer(f), r)
 	return n, errors.Join(err, f.Close())
 }
 
 // makeAnew makes a working copy from the original. Those who wait for the samples and
-// those who wait for the peaks share the work.
+// those who wait for the peaks share the work; when nobody waits any more it is given up.
 func (l *Library) makeAnew(ctx context.Context, id string) error {
-	_, err, _ := l.making.Do("copy "+id, func() (any, error) {
-		return l.Import(context.WithoutCancel(ctx), id, func(float64) {})
+	_, err := l.copies.Do(ctx, id, func(ctx context.Context) (Facts, error) {
+		// What was taken in once is not too long.
+		return l.ImportUpTo(ctx, id, math.MaxInt32*audio.Second, func(float64) {})
 	})
 	return err
 }

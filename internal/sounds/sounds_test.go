@@ -11,6 +11,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -19,6 +20,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 	"ruvel/core/waveform"
+	"ruvel/internal/disk"
 	"ruvel/internal/sounds"
 	"ruvel/testkit"
 )
@@ -54,6 +56,12 @@ func files(t *testing.T, dir string) (names []string) {
 		return err
 	}))
 	return names
+}
+
+func deleted(t *testing.T, l *sounds.Library, id string) {
+	t.Helper()
+	_, err := l.DeleteOlder(ctx, id, 0)
+	require.NoError(t, err)
 }
 
 func TestASoundIsKeptOnceAndReadBackExactly(t *testing.T) {
@@ -143,12 +151,23 @@ type failing struct{ err error }
 func (f failing) Read([]byte) (int, error) { return 0, f.err }
 
 func TestADiskWithTooLittleSpaceTakesNothingIn(t *testing.T) {
-	l := library(t, t.TempDir())
-	l.KeepFree = 1 << 60
+	dir := t.TempDir()
+	l := library(t, dir)
+	id := put(t, l, testkit.Noise(2, 0.5, 10*audio.Second, 3))
+	l.Space = disk.Of(dir, 1<<60)
 	_, _, err := l.Put(ctx, strings.NewReader("RIFF"))
 	var p problem.Problem
 	require.ErrorAs(t, err, &p)
 	assert.Equal(t, "disk-full", p.Code)
+	// And in the middle of it: what is half made goes.
+	l.Space.Keep(0)
+	_, err = l.Import(ctx, id, func(float64) { l.Space.Keep(1 << 60) })
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "disk-full", p.Code)
+	assert.Empty(t, files(t, filepath.Join(dir, "cache")))
+	l.Space.Keep(0)
+	_, err = l.Import(ctx, id, func(float64) {})
+	require.NoError(t, err, "as soon as there is room")
 }
 
 func TestWhatAnEarlierProcessLeftHalfMadeIsCleared(t *testing.T) {
@@ -167,14 +186,14 @@ func TestADeletedSoundStaysReadableToThoseWhoReadItAndThenFreesItsDisk(t *testin
 	id := put(t, l, testkit.Noise(1, 0.5, audio.Second, 3))
 	c, err := l.Open(ctx, id)
 	require.NoError(t, err)
-	require.NoError(t, l.Delete(ctx, id))
+	deleted(t, l, id)
 	assert.Positive(t, c.PCM.Peak())
 	assert.Empty(t, files(t, dir))
 	_, err = l.Open(ctx, id)
 	require.Error(t, err)
 	_, err = l.Peaks(ctx, id)
 	require.Error(t, err)
-	require.NoError(t, l.Delete(ctx, id), "twice is once")
+	deleted(t, l, id) // twice is once
 	assert.Contains(t, mapped(t), dir)
 	c.Close()
 	c.Close()
@@ -254,7 +273,7 @@ func TestPeaksInMemoryAreBounded(t *testing.T) {
 	again, err := l.Peaks(ctx, ids[0])
 	require.NoError(t, err)
 	assert.Len(t, again.Levels[0], int(audio.Second)/waveform.Finest)
-	require.NoError(t, l.Delete(ctx, ids[0]))
+	deleted(t, l, ids[0])
 	before := l.PeakBytes()
 	assert.Less(t, before, 10000-again.Bytes()+1)
 }
@@ -283,4 +302,46 @@ func TestMemoryStaysFlatForALongFile(t *testing.T) {
 	// The samples alone are 690 MB. What grows with the length is the peaks, 4 bytes for 64 frames.
 	t.Logf("an hour takes %d MB of memory", (most-before.HeapInuse)>>20)
 	assert.Less(t, most-before.HeapInuse, uint64(120<<20))
+}
+
+func TestAnOriginalThatIsWantedAgainIsYoungAgain(t *testing.T) {
+	dir := t.TempDir()
+	l := library(t, dir)
+	pcm := testkit.Noise(1, 0.5, audio.Second, 3)
+	id := put(t, l, pcm)
+	longAgo := time.Now().Add(-72 * time.Hour)
+	for name, want := range map[string]func(){
+		"put in again": func() { put(t, l, pcm) },
+		"asked for":    func() { require.True(t, l.Want(ctx, id)) },
+	} {
+		require.NoError(t, os.Chtimes(filepath.Join(dir, "originals", id), longAgo, longAgo))
+		want()
+		gone, err := l.DeleteOlder(ctx, id, 24*time.Hour)
+		require.NoError(t, err)
+		require.False(t, gone, name)
+		require.True(t, l.Has(ctx, id))
+	}
+	require.NoError(t, os.Chtimes(filepath.Join(dir, "originals", id), longAgo, longAgo))
+	gone, err := l.DeleteOlder(ctx, id, 24*time.Hour)
+	require.NoError(t, err)
+	assert.True(t, gone)
+	assert.False(t, l.Want(ctx, id))
+}
+
+func TestAnOriginalThatIsGoneOrCannotBeReadIsSaidInWords(t *testing.T) {
+	dir := t.TempDir()
+	l := library(t, dir)
+	id := put(t, l, testkit.Noise(1, 0.5, audio.Second, 3))
+	path := filepath.Join(dir, "originals", id)
+	code := func() string {
+		_, err := l.Import(ctx, id, func(float64) {})
+		var p problem.Problem
+		require.ErrorAs(t, err, &p)
+		return p.Code
+	}
+	require.NoError(t, os.Rename(path, path+".away"))
+	assert.Equal(t, "original-missing", code())
+	require.NoError(t, os.Rename(filepath.Join(dir, "originals"), filepath.Join(dir, "elsewhere")))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "originals"), nil, 0o600)) // what is there is no folder
+	assert.Equal(t, "original-unreadable", code())
 }

@@ -108,6 +108,36 @@ func (s *Store) Document(ctx context.Context, id string) (session.Document, int6
 	return doc, row.Version, err
 }
 
+// KeepVersion keeps the current version of a document for a job to work on, and gives it.
+func (s *Store) KeepVersion(ctx context.Context, id string) (doc session.Document, version int64, err error) {
+	var row struct {
+		Document []byte `db:"document"`
+		Version  int64  `db:"version"`
+	}
+	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
+		if err := found(tx.GetContext(ctx, &row, `SELECT document, version FROM episodes WHERE id = ?`, id), "episode"); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `INSERT INTO snapshots (episode_id, version, document) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE kept_at = CURRENT_TIMESTAMP(3)`,
+			id, row.Version, row.Document)
+		return err
+	})
+	if err != nil {
+		return doc, 0, err
+	}
+	doc, err = session.Parse(row.Document)
+	return doc, row.Version, err
+}
+
+// KeptVersion is a version of a document that was kept.
+func (s *Store) KeptVersion(ctx context.Context, id string, version int64) (session.Document, error) {
+	var data []byte
+	if err := found(s.db.GetContext(ctx, &data, `SELECT document FROM snapshots WHERE episode_id = ? AND version = ?`, id, version), "version"); err != nil {
+		return session.Document{}, err
+	}
+	return session.Parse(data)
+}
+
 // Version is the version that an episode's document is at.
 func (s *Store) Version(ctx context.Context, id string) (version int64, err error) {
 	return version, found(s.db.GetContext(ctx, &version, `SELECT version FROM episodes WHERE id = ?`, id), "episode")

@@ -61,14 +61,46 @@ type step struct {
 // Edit carries an operation out on the version base of an episode's document and adds
 // it to the history; steps that had been undone are forgotten. Edits that name the same
 // gesture share one step. An edit that changes nothing leaves no trace.
-func (s *Store) Edit(ctx context.Context, episode string, base int64, gesture string, op edit.Op) (change Change, err error) {
+func (s *Store) Edit(ctx context.Context, episode string, base int64, gesture string, op edit.Op) (Change, error) {
+	return s.edit(ctx, episode, meant{base: base}, gesture, op)
+}
+
+// EditAgain is Edit for an edit, alone of its gesture, that may have arrived before without
+// its answer coming through. If it has, it is not done twice, and what the episode is at now is given.
+func (s *Store) EditAgain(ctx context.Context, episode string, base int64, gesture string, op edit.Op) (Change, error) {
+	return s.edit(ctx, episode, meant{base: base, once: true}, gesture, op)
+}
+
+// EditOnce carries an operation out on whatever version an episode is at, unless a step of
+// its gesture, which is its alone, stands in the history.
+func (s *Store) EditOnce(ctx context.Context, episode, gesture string, op edit.Op) (Change, error) {
+	return s.edit(ctx, episode, meant{any: true, once: true}, gesture, op)
+}
+
+// meant is what an edit is meant for.
+type meant struct {
+	base int64 // the version, unless any will do
+	any  bool
+	once bool // not if its gesture stands in the history
+}
+
+func (s *Store) edit(ctx context.Context, episode string, m meant, gesture string, op edit.Op) (change Change, err error) {
 	var next parsed
 	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
+		next = parsed{}
 		row, err := lock(ctx, tx, episode)
 		if err != nil {
 			return err
 		}
-		if row.Version != base {
+		if m.once {
+			if done, err := hasGesture(ctx, tx, episode, gesture); err != nil {
+				return err
+			} else if done {
+				change, err = s.unchanged(ctx, tx, row)
+				return err
+			}
+		}
+		if !m.any && row.Version != m.base {
 			return Conflict{row.Version}
 		}
 		now, err := s.parsed(ctx, tx, row)
@@ -207,31 +239,19 @@ func (s *Store) travel(ctx context.Context, episode, direction string) (change C
 	return change, err
 }
 
-// HasGesture says whether a step of this gesture was ever made and not replaced, so
-// that work which was interrupted does not make it twice.
-func (s *Store) HasGesture(ctx context.Context, episode, gesture string) (there bool, err error) {
-	return there, s.db.GetContext(ctx, &there, `SELECT EXISTS (SELECT 1 FROM history WHERE episode_id = ? AND gesture = ?)`, episode, gesture)
+// hasGesture says whether a step of this gesture was made and not replaced. The row is
+// locked, so that two who want to make it do not both find that it was not.
+func hasGesture(ctx context.Context, tx *sqlx.Tx, episode, gesture string) (there bool, err error) {
+	return there, tx.GetContext(ctx, &there, `SELECT EXISTS (SELECT 1 FROM history WHERE episode_id = ? AND gesture = ?)`, episode, gesture)
 }
 
-// Kept gives what an episode is at now, if a step of a gesture stands in its history:
-// an edit of its own gesture whose answer was lost has been done and need not be sent again.
-func (s *Store) Kept(ctx context.Context, episode, gesture string) (c Change, there bool, err error) {
-	if there, err = s.HasGesture(ctx, episode, gesture); err != nil || !there {
-		return Change{}, false, err
+// unchanged is what an episode is at now, as a change that changes nothing.
+func (s *Store) unchanged(ctx context.Context, tx *sqlx.Tx, row locked) (Change, error) {
+	now, err := s.parsed(ctx, tx, row)
+	if err != nil {
+		return Change{}, err
 	}
-	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
-		row, err := lock(ctx, tx, episode)
-		if err != nil {
-			return err
-		}
-		now, err := s.parsed(ctx, tx, row)
-		if err != nil {
-			return err
-		}
-		c, err = finish(ctx, tx, row, Change{Version: row.Version, Document: now.doc, Patch: []byte("[]")})
-		return err
-	})
-	return c, true, err
+	return finish(ctx, tx, row, Change{Version: row.Version, Document: now.doc, Patch: []byte("[]")})
 }
 
 // HistoryOf says what can be undone and redone in an episode.

@@ -36,8 +36,12 @@ type Job struct {
 	State     State                 `db:"state"`
 	Progress  float64               `db:"progress"`
 	Problem   JSON[problem.Problem] `db:"problem"`
-	Seen      bool                  `db:"seen"` // a failure that was put away
+	Seen      bool                  `db:"seen"`  // a failure that was put away
+	Owner     string                `db:"owner"` // the house that is doing it
+	Lease     *time.Time            `db:"lease"` // until when it is the owner's alone, or, where it has none, nobody's
+	Attempts  int                   `db:"attempts"`
 	Created   time.Time             `db:"created_at"`
+	Ended     *time.Time            `db:"ended_at"`
 }
 
 // AddJob queues a job. The same id twice is one job.
@@ -62,6 +66,9 @@ func (s *Store) Unfinished(ctx context.Context) ([]Job, error) {
 
 // Pending lists the jobs of a show that are not finished, and the failures that nobody has put away.
 func (s *Store) Pending(ctx context.Context, show string) ([]Job, error) {
+	if _, err := s.Show(ctx, show); err != nil {
+		return nil, err
+	}
 	jobs := []Job{}
 	return jobs, s.db.SelectContext(ctx, &jobs, `SELECT * FROM jobs WHERE show_id = ? AND (state IN ('queued', 'running') OR state = 'failed' AND NOT seen) ORDER BY id`, show)
 }
@@ -72,18 +79,109 @@ func (s *Store) PutAway(ctx context.Context, id string) error {
 	return changed(r, err, "job")
 }
 
-// Advance moves a job that is not final on to a state, and says whether it did.
-func (s *Store) Advance(ctx context.Context, id string, to State, progress float64, problem *problem.Problem) (bool, error) {
-	var words string
-	if problem != nil {
-		words = text(problem)
+// free is true of a job that may be begun: one that waits and whose time has come, or whose
+// owner has not been heard of for too long.
+const free = `(state IN ('queued', 'running') AND (lease IS NULL OR lease < CURRENT_TIMESTAMP(3)))`
+
+// Claim makes a job an owner's for a time, if it is free, and says whether it did. The
+// owner begins it, and renews the lease while it is at work.
+func (s *Store) Claim(ctx context.Context, id, owner string, lease time.Duration) (j Job, claimed bool, err error) {
+	r, err := s.db.ExecContext(ctx, `UPDATE jobs SET state = 'running', owner = ?, lease = CURRENT_TIMESTAMP(3) + INTERVAL ? MICROSECOND, attempts = attempts + 1, progress = 0
+		WHERE id = ? AND `+free, owner, lease.Microseconds(), id)
+	if err != nil {
+		return j, false, err
 	}
-	r, err := s.db.ExecContext(ctx, `UPDATE jobs SET state = ?, progress = ?, problem = ? WHERE id = ? AND state IN ('queued', 'running')`, to, progress, words, id)
+	n, err := r.RowsAffected()
+	if err != nil {
+		return j, false, err
+	}
+	j, err = s.Job(ctx, id)
+	return j, n > 0, err
+}
+
+// owned changes a job that is running and an owner's, and says whether it is that.
+func (s *Store) owned(ctx context.Context, set, id, owner string, values ...any) (bool, error) {
+	r, err := s.db.ExecContext(ctx, `UPDATE jobs SET `+set+` WHERE id = ? AND owner = ? AND state = 'running'`, append(values, id, owner)...)
 	if err != nil {
 		return false, err
 	}
 	n, err := r.RowsAffected()
 	return n > 0, err
+}
+
+// Alive prolongs the lease of a job, as Renew does.
+func (s *Store) Alive(ctx context.Context, id, owner string, lease time.Duration) (bool, error) {
+	return s.owned(ctx, `lease = CURRENT_TIMESTAMP(3) + INTERVAL ? MICROSECOND`, id, owner, lease.Microseconds())
+}
+
+// Renew says how far a job has come and prolongs the lease. It is false where the job is
+// not the owner's any more, because it was cancelled or has been given to another.
+func (s *Store) Renew(ctx context.Context, id, owner string, lease time.Duration, progress float64) (bool, error) {
+	return s.owned(ctx, `lease = CURRENT_TIMESTAMP(3) + INTERVAL ? MICROSECOND, progress = ?`, id, owner, lease.Microseconds(), progress)
+}
+
+// End stores how a job of an owner's has ended, and says whether it still was that.
+func (s *Store) End(ctx context.Context, id, owner string, as State, problem *problem.Problem) (bool, error) {
+	words, progress := "", 0.0
+	if problem != nil {
+		words = text(problem)
+	}
+	if as == Done {
+		progress = 1
+	}
+	return s.owned(ctx, `state = ?, progress = ?, problem = ?, lease = NULL, ended_at = CURRENT_TIMESTAMP(3)`, id, owner, as, progress, words)
+}
+
+// GiveBack lets a job of an owner's wait again for a time, as if it had not been begun.
+func (s *Store) GiveBack(ctx context.Context, id, owner string, after time.Duration) error {
+	_, err := s.owned(ctx, `state = 'queued', owner = '', lease = CURRENT_TIMESTAMP(3) + INTERVAL ? MICROSECOND, progress = 0, attempts = GREATEST(attempts, 1) - 1`,
+		id, owner, after.Microseconds())
+	return err
+}
+
+// Abandon frees the jobs of an owner that has ended without giving them back.
+func (s *Store) Abandon(ctx context.Context, owner string) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE jobs SET lease = NULL WHERE owner = ? AND state = 'running'`, owner)
+	return err
+}
+
+// Cancel ends a job that has not ended, and says whether it did.
+func (s *Store) Cancel(ctx context.Context, id string) (bool, error) {
+	r, err := s.db.ExecContext(ctx, `UPDATE jobs SET state = 'cancelled', lease = NULL, ended_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND state IN ('queued', 'running')`, id)
+	if err != nil {
+		return false, err
+	}
+	n, err := r.RowsAffected()
+	return n > 0, err
+}
+
+// Withdraw takes a job that nobody has begun off the list.
+func (s *Store) Withdraw(ctx context.Context, id string) error {
+	_, err := s.db.ExecContext(ctx, `DELETE FROM jobs WHERE id = ? AND state = 'queued' AND attempts = 0`, id)
+	return err
+}
+
+// Free lists the jobs of all shows that may be begun.
+func (s *Store) Free(ctx context.Context) ([]Job, error) {
+	jobs := []Job{}
+	return jobs, s.db.SelectContext(ctx, &jobs, `SELECT * FROM jobs WHERE `+free+` ORDER BY id`)
+}
+
+// PruneJobs takes jobs that ended longer ago than that off the list; failures that nobody
+// has put away stay thirty times as long. It also drops the versions of documents that no job works on.
+func (s *Store) PruneJobs(ctx context.Context, age time.Duration) (int64, error) {
+	r, err := s.db.ExecContext(ctx, `DELETE FROM jobs WHERE state NOT IN ('queued', 'running')
+		AND ended_at < CURRENT_TIMESTAMP(3) - INTERVAL ? * IF(state = 'failed' AND NOT seen, 30, 1) MICROSECOND`, age.Microseconds())
+	if err != nil {
+		return 0, err
+	}
+	n, err := r.RowsAffected()
+	if err != nil {
+		return n, err
+	}
+	_, err = s.db.ExecContext(ctx, `DELETE FROM snapshots WHERE kept_at < CURRENT_TIMESTAMP(3) - INTERVAL ? MICROSECOND
+		AND NOT EXISTS (SELECT 1 FROM jobs WHERE jobs.episode_id = snapshots.episode_id AND state IN ('queued', 'running'))`, age.Microseconds())
+	return n, err
 }
 
 // Mixdown is a finished file of an episode.

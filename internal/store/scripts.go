@@ -21,6 +21,9 @@ const scriptColumns = `SELECT text, pace, recorded, version FROM scripts WHERE e
 
 // Script is the script of an episode; an episode without one has an empty script of version 0.
 func (s *Store) Script(ctx context.Context, episode string) (Script, error) {
+	if _, err := s.Version(ctx, episode); err != nil {
+		return Script{}, err
+	}
 	return scriptOf(ctx, s.db, episode)
 }
 
@@ -37,6 +40,9 @@ func scriptOf(ctx context.Context, db sqlx.QueryerContext, episode string) (Scri
 	}
 	return rows[0], nil
 }
+
+// mostRecorded is how many parts of a script can be marked: as many as the column holds.
+const mostRecorded = 1200
 
 // EditScript changes the script of an episode. If the text is meant for another version
 // than the current one, a Problem says so and nothing is changed.
@@ -57,6 +63,9 @@ func (s *Store) EditScript(ctx context.Context, episode string, base int64, chan
 			if !on {
 				delete(sc.Recorded.Of, key)
 			}
+		}
+		if len(sc.Recorded.Of) > mostRecorded {
+			return problem.New("too-many-marks", "recorded", "More parts of a script than %d cannot be marked as recorded.", mostRecorded)
 		}
 		sc.Version++
 		_, err := tx.ExecContext(ctx, `INSERT INTO scripts (episode_id, text, pace, recorded, version) VALUES (?, ?, ?, ?, ?)

@@ -69,6 +69,33 @@ func (s *Store) SetSound(ctx context.Context, v Sound) error {
 	return changed(r, err, "sound")
 }
 
+// SoundsOfAll is the set of the ids of the sounds that any show has.
+func (s *Store) SoundsOfAll(ctx context.Context) (map[string]bool, error) {
+	return set(ctx, s, `SELECT DISTINCT id FROM sounds`)
+}
+
+// MixdownsOfAll is the set of the ids of all mixdowns.
+func (s *Store) MixdownsOfAll(ctx context.Context) (map[string]bool, error) {
+	return set(ctx, s, `SELECT id FROM mixdowns`)
+}
+
+// TakesOfAll is the set of the ids of all takes.
+func (s *Store) TakesOfAll(ctx context.Context) (map[string]bool, error) {
+	return set(ctx, s, `SELECT id FROM takes`)
+}
+
+func set(ctx context.Context, s *Store, query string) (map[string]bool, error) {
+	var ids []string
+	if err := s.db.SelectContext(ctx, &ids, query); err != nil {
+		return nil, err
+	}
+	out := map[string]bool{}
+	for _, id := range ids {
+		out[id] = true
+	}
+	return out, nil
+}
+
 // RemoveSound removes a sound from a show. One that an episode uses is kept, and the
 // Problem says where. A take that it was goes with it. Last tells that no other show has the sound any more.
 func (s *Store) RemoveSound(ctx context.Context, show, id string) (last bool, err error) {

@@ -5,11 +5,13 @@ package store
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"embed"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
+	"net"
 	"strings"
 	"time"
 
@@ -56,10 +58,44 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	if _, err := provider.Up(ctx); err != nil {
+	if err := alone(ctx, db, func() error { return migrate(ctx, provider) }); err != nil {
+		_ = db.Close()
 		return nil, fmt.Errorf("bring the database up to date: %w", err)
 	}
 	return &Store{db: db}, nil
+}
+
+// migrate brings the tables up to date. Those of a newer version are left alone.
+func migrate(ctx context.Context, p *goose.Provider) error {
+	is, err := p.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	known := p.ListSources()
+	if newest := known[len(known)-1].Version; is > newest {
+		return fmt.Errorf("a newer version of Ruvel has worked with it (its tables are of version %d, this one knows %d); use that version, or a backup from before", is, newest)
+	}
+	_, err = p.Up(ctx)
+	return err
+}
+
+// alone runs f while no other program that starts on this database runs its own.
+func alone(ctx context.Context, db *sqlx.DB, f func() error) error {
+	c, err := db.Connx(ctx) // the lock belongs to a connection
+	if err != nil {
+		return err
+	}
+	defer c.Close()
+	const name = `CONCAT('ruvel migrations of ', DATABASE())`
+	var got sql.NullInt64
+	if err := c.GetContext(ctx, &got, `SELECT GET_LOCK(`+name+`, 300)`); err != nil {
+		return err
+	}
+	if got.Int64 != 1 {
+		return errors.New("another program has been bringing it up to date for five minutes")
+	}
+	defer func() { _, _ = c.ExecContext(context.WithoutCancel(ctx), `DO RELEASE_LOCK(`+name+`)`) }()
+	return f()
 }
 
 // Close ends all connections.
@@ -77,6 +113,34 @@ func NotFound(what string) error {
 func IsNotFound(err error) bool {
 	var p problem.Problem
 	return errors.As(err, &p) && p.Code == "not-found"
+}
+
+// IsAway says whether an error is that the database could not be asked, or not to its end.
+// What was to be changed then has been changed whole or not at all.
+func IsAway(err error) bool {
+	var e *mysql.MySQLError
+	if errors.As(err, &e) {
+		switch e.Number {
+		case 1040, 1053, 1077, 1079, 1152, 1158, 1159, 1160, 1161, 1184, 1205, 1927: // going away, cut off, too many at once, waited in vain
+			return true
+		}
+		return false
+	}
+	var n *net.OpError
+	return errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.As(err, &n) && n.Op == "dial"
+}
+
+// IsUnfit says whether an error is that a value has a form which its column cannot hold, or
+// names something that does not exist.
+func IsUnfit(err error) bool {
+	var e *mysql.MySQLError
+	return errors.As(err, &e) && (e.Number == 1366 || e.Number == 1406 || e.Number == 1264 || e.Number == 1452)
+}
+
+// IsFull says whether an error is that the database has no room on its disk.
+func IsFull(err error) bool {
+	var e *mysql.MySQLError
+	return errors.As(err, &e) && (e.Number == 1021 || e.Number == 1114 || e.Number == 3 && strings.Contains(e.Message, "28"))
 }
 
 // JSON is a value kept as JSON text in a column.

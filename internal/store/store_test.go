@@ -231,15 +231,16 @@ func TestTwoServersOnOneDatabaseSeeEachOthersEdits(t *testing.T) {
 
 func TestAnEditWhoseAnswerWasLostIsNotDoneTwice(t *testing.T) {
 	st, _, e := open(t)
-	_, there, err := st.Kept(ctx, e.ID, "once")
-	require.NoError(t, err)
-	assert.False(t, there)
-	edited(t, st, e.ID, 1, "once", edit.AddTrack{Part: session.Voice})
+	again := func(base int64) store.Change {
+		c, err := st.EditAgain(ctx, e.ID, base, "once", edit.AddTrack{Part: session.Voice})
+		require.NoError(t, err)
+		return c
+	}
+	assert.Equal(t, int64(2), again(1).Version, "what has not arrived is done")
 	edited(t, st, e.ID, 2, "", edit.AddTrack{Part: session.Music})
-	c, there, err := st.Kept(ctx, e.ID, "once")
-	require.NoError(t, err)
-	assert.True(t, there)
+	c := again(1)
 	assert.Equal(t, int64(3), c.Version)
+	assert.Equal(t, "[]", string(c.Patch))
 	assert.Equal(t, "Add the track “Music 1”", c.Undo)
 }
 
@@ -275,6 +276,33 @@ func TestWhatAnEarlierVersionStoredKeepsOpening(t *testing.T) {
 	c, err = st.Undo(ctx, episode)
 	require.NoError(t, err)
 	assert.Equal(t, string(session.New().JSON()), string(c.Document.JSON()))
+}
+
+func TestADatabaseOfANewerVersionIsLeftAlone(t *testing.T) {
+	dsn := dbtest.New(t)
+	st, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	require.NoError(t, st.Close())
+	db, err := sqlx.Connect("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	db.MustExec(`INSERT INTO goose_db_version (version_id, is_applied) VALUES (999, TRUE)`)
+	_, err = store.Open(ctx, dsn)
+	require.ErrorContains(t, err, "a newer version of Ruvel has worked with it")
+}
+
+func TestSeveralProgramsThatStartAtOnceBringItUpToDateOnce(t *testing.T) {
+	dsn := dbtest.New(t)
+	var g sync.WaitGroup
+	for range 6 {
+		g.Go(func() {
+			st, err := store.Open(ctx, dsn)
+			if assert.NoError(t, err) {
+				assert.NoError(t, st.Close())
+			}
+		})
+	}
+	g.Wait()
 }
 
 func TestAnEditForAnOlderVersionIsRefusedWithTheCurrentOne(t *testing.T) {
@@ -373,28 +401,6 @@ func TestTheLoudnessOfAVersionIsKeptWithIt(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, -16.2, got.Loudness.Of.Integrated, 0)
 	assert.Equal(t, int64(1), got.LoudnessVersion)
-}
-
-func TestAJobThatHasEndedStaysAsItEnded(t *testing.T) {
-	st, show, e := open(t)
-	job, err := st.AddJob(ctx, store.NewID(), "mixdown", show.ID, &e.ID, "12 Fog.wav", map[string]int{"a": 1})
-	require.NoError(t, err)
-	going, err := st.Advance(ctx, job.ID, store.Running, 0.5, nil)
-	require.NoError(t, err)
-	require.True(t, going)
-	unfinished, err := st.Pending(ctx, show.ID)
-	require.NoError(t, err)
-	require.Len(t, unfinished, 1)
-	ended, err := st.Advance(ctx, job.ID, store.Failed, 0, &problem.Problem{Code: "disk-full", Message: "full"})
-	require.NoError(t, err)
-	require.True(t, ended)
-	again, err := st.Advance(ctx, job.ID, store.Done, 1, nil)
-	require.NoError(t, err)
-	assert.False(t, again)
-	job, err = st.Job(ctx, job.ID)
-	require.NoError(t, err)
-	assert.Equal(t, store.Failed, job.State)
-	assert.Equal(t, "disk-full", job.Problem.Of.Code)
 }
 
 func TestRemovingAnEpisodeTakesEverythingOfItAlong(t *testing.T) {

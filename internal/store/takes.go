@@ -37,7 +37,9 @@ type Take struct {
 	Sound    *string      `db:"sound_id"`
 	Length   audio.Frames `db:"length"`
 	Peak     audio.DB     `db:"peak"`
+	Silenced int64        `db:"silenced"` // samples that were no numbers
 	Created  time.Time    `db:"created_at"`
+	Changed  time.Time    `db:"changed_at"`
 }
 
 // AddTake begins a take and numbers it after the others of its place.
@@ -69,6 +71,9 @@ func (s *Store) Take(ctx context.Context, id string) (t Take, err error) {
 
 // Takes lists the takes of an episode, the newest first.
 func (s *Store) Takes(ctx context.Context, episode string) ([]Take, error) {
+	if _, err := s.Version(ctx, episode); err != nil {
+		return nil, err
+	}
 	takes := []Take{}
 	return takes, s.db.SelectContext(ctx, &takes, `SELECT * FROM takes WHERE episode_id = ? ORDER BY id DESC`, episode)
 }
@@ -79,9 +84,16 @@ func (s *Store) ClosedTakes(ctx context.Context) ([]Take, error) {
 	return takes, s.db.SelectContext(ctx, &takes, `SELECT * FROM takes WHERE state = 'closed' ORDER BY id`)
 }
 
+// Discarded lists the takes of all episodes that were discarded longer ago than that.
+func (s *Store) Discarded(ctx context.Context, age time.Duration) ([]Take, error) {
+	takes := []Take{}
+	return takes, s.db.SelectContext(ctx, &takes, `SELECT * FROM takes WHERE state = 'discarded' AND changed_at < CURRENT_TIMESTAMP(3) - INTERVAL ? MICROSECOND ORDER BY id`, age.Microseconds())
+}
+
 // SetTake stores how far a take has come.
 func (s *Store) SetTake(ctx context.Context, t Take) error {
-	r, err := s.db.ExecContext(ctx, `UPDATE takes SET state = ?, sound_id = ?, length = ?, peak = ?, late = ? WHERE id = ?`, t.State, t.Sound, t.Length, t.Peak, t.Late, t.ID)
+	r, err := s.db.ExecContext(ctx, `UPDATE takes SET state = ?, sound_id = ?, length = ?, peak = ?, late = ?, silenced = ? WHERE id = ?`,
+		t.State, t.Sound, t.Length, t.Peak, t.Late, t.Silenced, t.ID)
 	return changed(r, err, "take")
 }
 

@@ -5,9 +5,11 @@
 package takes
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io"
+	"sync"
 	"time"
 
 	"ruvel/core/audio"
@@ -26,6 +28,11 @@ type Takes struct {
 	Chunks *chunks.Box
 	Worker *work.Worker
 	Queue  *work.Queue
+	// Longest is how many seconds a take may have; 0: recording.Longest.
+	Longest int
+
+	ending sync.RWMutex // a take is not ended while a chunk of it is being kept
+
 	// RemoveSound removes a sound that nothing uses from its show.
 	RemoveSound func(ctx context.Context, show, id string) error
 }
@@ -45,6 +52,7 @@ type TakeStatus struct {
 	Chunks   int             `json:"chunks" doc:"How many are kept, while it is being recorded"`
 	Length   audio.Frames    `json:"length" doc:"Frames at 48 kHz; while it is being recorded, of what is kept"`
 	Peak     audio.DB        `json:"peak" doc:"dBFS, once it is a sound"`
+	Silenced int64           `json:"silenced,omitempty" doc:"Samples that were no numbers and became silence, once it is a sound"`
 	Sound    string          `json:"sound,omitempty" doc:"Its sound, once it is one"`
 	Created  time.Time       `json:"created"`
 }
@@ -55,7 +63,7 @@ const alive = 4 * time.Second
 func (k *Takes) status(t store.Take) (TakeStatus, error) {
 	v := TakeStatus{
 		ID: t.ID, Number: t.Number, Track: t.Track, Begins: t.Begins, Rate: t.Rate, Channels: t.Channels, Mono: t.Mono, Device: t.Device,
-		State: t.State, Length: t.Length, Peak: t.Peak, Created: t.Created,
+		State: t.State, Length: t.Length, Peak: t.Peak, Silenced: t.Silenced, Created: t.Created,
 	}
 	if t.Sound != nil {
 		v.Sound = *t.Sound
@@ -110,7 +118,7 @@ func (k *Takes) Begin(ctx context.Context, episode string, in NewTake) (TakeStat
 	if in.Begins >= session.MaxLength {
 		return TakeStatus{}, problem.New("clip-outside-session", "begins", "The playhead stands at the end of what a session can hold.")
 	}
-	if err := k.Chunks.HasRoom(); err != nil {
+	if err := k.Chunks.Space.Room(0); err != nil {
 		return TakeStatus{}, err
 	}
 	t, err := k.Store.AddTake(ctx, store.Take{
@@ -145,6 +153,23 @@ func (k *Takes) Keep(ctx context.Context, id string, seq int, samples io.Reader)
 	if len(data) > most || len(data)%(4*t.Channels) != 0 {
 		return problem.New("bad-chunk", "body", "A chunk holds whole frames of %d channels, and at most a second.", t.Channels)
 	}
+	if longest := cmp.Or(k.Longest, recording.Longest); seq >= longest { // before that it cannot be too long
+		there, err := k.Chunks.Inside(id)
+		if err != nil {
+			return err
+		}
+		if there.Bytes+int64(len(data)) > int64(longest)*int64(t.Rate*t.Channels*4) {
+			return problem.New("take-full", "take", "A take can be at most %v long. It has been kept up to here; go on with another take.", audio.Seconds(float64(longest)))
+		}
+	}
+	k.ending.RLock()
+	defer k.ending.RUnlock()
+	if t, err = k.Store.Take(ctx, id); err != nil {
+		return err
+	}
+	if t.State != store.TakeRecording {
+		return problem.New("take-closed", "take", "This recording has been ended.")
+	}
 	return k.Chunks.Put(t.ID, seq, data)
 }
 
@@ -164,32 +189,39 @@ func (k *Takes) Finish(ctx context.Context, id string, in TakeEnding) (work.JobE
 	if t.Sound != nil {
 		return work.JobEvent{}, problem.New("take-closed", "take", "This recording has been ended.")
 	}
-	there, err := k.Chunks.Inside(id)
+	job, err := k.end(ctx, t, in)
+	k.tell(t.Episode)
+	return work.View(job), err
+}
+
+// end closes a take, once the chunks of it that are under way have been kept, and queues
+// the making of its sound.
+func (k *Takes) end(ctx context.Context, t store.Take, in TakeEnding) (job store.Job, err error) {
+	k.ending.Lock()
+	defer k.ending.Unlock()
+	there, err := k.Chunks.Inside(t.ID)
 	if err != nil {
-		return work.JobEvent{}, err
+		return job, err
 	}
 	if t.State == store.TakeClosed {
 		if job, going, err := k.Worker.TakeJob(ctx, t); err != nil || going {
-			return work.View(job), err
+			return job, err
 		}
 	}
 	if there.Chunks < in.Chunks {
-		return work.JobEvent{}, chunks.Gap{Next: there.Chunks}
+		return job, chunks.Gap{Next: there.Chunks}
 	}
 	if there.Chunks == 0 {
-		if err := k.Store.RemoveTake(ctx, id); err != nil {
-			return work.JobEvent{}, err
+		if err := k.Store.RemoveTake(ctx, t.ID); err != nil {
+			return job, err
 		}
-		k.tell(t.Episode)
-		return work.JobEvent{}, problem.New("empty-take", "take", "Nothing was recorded. Look at the input's level and record again.")
+		return job, problem.New("empty-take", "take", "Nothing was recorded. Look at the input's level and record again.")
 	}
 	t.State = store.TakeClosed
 	if err := k.Store.SetTake(ctx, t); err != nil {
-		return work.JobEvent{}, err
+		return job, err
 	}
-	job, err := k.Worker.SubmitTake(ctx, t, in.Discard)
-	k.tell(t.Episode)
-	return work.View(job), err
+	return k.Worker.SubmitTake(ctx, t, in.Discard)
 }
 
 // Discard takes the clips of a take out of the session and the take out of sight.

@@ -3,6 +3,9 @@ package takes_test
 import (
 	"bytes"
 	"context"
+	"math"
+	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -85,6 +88,120 @@ func TestATakeIsBegunKeptFinishedDiscardedTakenBackAndDeleted(t *testing.T) {
 	list, err := k.List(ctx, episode.ID)
 	require.NoError(t, err)
 	assert.Empty(t, list)
+}
+
+// begun makes an episode and begins a take in it.
+func begun(t *testing.T, channels int) (episode store.Episode, take takes.TakeStatus) {
+	t.Helper()
+	show, err := house.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	episode, err = house.Store.AddEpisode(ctx, show.ID, "Fog", 0, session.New())
+	require.NoError(t, err)
+	_, err = house.Store.Edit(ctx, episode.ID, 1, "", edit.AddTrack{Part: session.Voice})
+	require.NoError(t, err)
+	take, err = house.Takes.Begin(ctx, episode.ID, takes.NewTake{Track: "t1", Rate: 8000, Channels: channels, Mono: true, Device: "Quay"})
+	require.NoError(t, err)
+	return episode, take
+}
+
+// kept waits until a take has become a sound and gives its state and its samples.
+func kept(t *testing.T, episode store.Episode) (takes.TakeStatus, audio.PCM) {
+	t.Helper()
+	var list []takes.TakeStatus
+	require.Eventually(t, func() bool {
+		l, err := house.Takes.List(ctx, episode.ID)
+		list = l
+		return err == nil && len(l) == 1 && l[0].Sound != ""
+	}, time.Minute, 10*time.Millisecond)
+	c, err := house.Sounds.Open(ctx, list[0].Sound)
+	require.NoError(t, err)
+	t.Cleanup(c.Close)
+	return list[0], c.PCM
+}
+
+func TestWhatRecordingAcceptsTheSoundAccepts(t *testing.T) {
+	house.Takes.Longest = 2
+	defer func() { house.Takes.Longest = 0 }()
+	episode, take := begun(t, 1)
+	half := testkit.Interleave(testkit.Noise(1, 0.3, 4000, 5))
+	seq := 0
+	for ; seq < 4; seq++ {
+		require.NoError(t, house.Takes.Keep(ctx, take.ID, seq, bytes.NewReader(half)))
+	}
+	err := house.Takes.Keep(ctx, take.ID, seq, bytes.NewReader(half))
+	assert.Equal(t, "take-full", code(t, err))
+	assert.Contains(t, err.Error(), "go on with another take")
+	_, err = house.Takes.Finish(ctx, take.ID, takes.TakeEnding{Chunks: seq})
+	require.NoError(t, err)
+	status, _ := kept(t, episode)
+	assert.Equal(t, 2*audio.Second, status.Length)
+}
+
+func TestSamplesThatAreNoNumbersBecomeSilenceAndAreCounted(t *testing.T) {
+	episode, take := begun(t, 2)
+	samples := testkit.Noise(2, 0.3, 8000, 5)
+	for i := range 7 {
+		samples[0][1000+i], samples[1][1000+i] = float32(math.NaN()), float32(math.Inf(1))
+	}
+	require.NoError(t, house.Takes.Keep(ctx, take.ID, 0, bytes.NewReader(testkit.Interleave(samples))))
+	_, err := house.Takes.Finish(ctx, take.ID, takes.TakeEnding{Chunks: 1})
+	require.NoError(t, err)
+	status, pcm := kept(t, episode)
+	assert.Equal(t, int64(14), status.Silenced)
+	assert.Equal(t, audio.Second, pcm.Length())
+	assert.Less(t, float64(pcm.Peak()), 0.5)
+	sound, err := house.Store.Sound(ctx, episode.Show, status.Sound)
+	require.NoError(t, err)
+	assert.Contains(t, sound.Notes, "14 samples that came from it were no numbers and became silence.")
+}
+
+func TestATakeWithoutAPlaceIsKeptAllTheSame(t *testing.T) {
+	episode, take := begun(t, 1)
+	row, err := house.Store.Take(ctx, take.ID)
+	require.NoError(t, err)
+	row.Late = -session.MaxLength // so that it would lie behind the end of what a session holds
+	require.NoError(t, house.Store.SetTake(ctx, row))
+	require.NoError(t, house.Takes.Keep(ctx, take.ID, 0, bytes.NewReader(testkit.Interleave(testkit.Noise(1, 0.3, 8000, 6)))))
+	job, err := house.Takes.Finish(ctx, take.ID, takes.TakeEnding{})
+	require.NoError(t, err)
+	status, pcm := kept(t, episode)
+	assert.Equal(t, store.TakeDiscarded, status.State)
+	assert.Equal(t, audio.Second, pcm.Length())
+	require.Eventually(t, func() bool {
+		j, err := house.Store.Job(ctx, job.ID)
+		return err == nil && j.State == store.Failed && strings.Contains(j.Problem.Of.Message, "can be taken back")
+	}, time.Minute, 10*time.Millisecond)
+}
+
+func TestNoChunkThatWasAcknowledgedIsMissingFromTheSound(t *testing.T) {
+	for range 25 {
+		episode, take := begun(t, 1)
+		second := testkit.Interleave(testkit.Noise(1, 0.3, 800, 7))
+		var g sync.WaitGroup
+		var acknowledged int
+		g.Go(func() {
+			for seq := range 40 {
+				if house.Takes.Keep(ctx, take.ID, seq, bytes.NewReader(second)) != nil {
+					return
+				}
+				acknowledged++
+			}
+		})
+		var err error
+		g.Go(func() {
+			for { // as soon as there is something, whatever is under way
+				list, listErr := house.Takes.List(ctx, episode.ID)
+				if listErr == nil && list[0].Chunks > 3 {
+					break
+				}
+			}
+			_, err = house.Takes.Finish(ctx, take.ID, takes.TakeEnding{})
+		})
+		g.Wait()
+		require.NoError(t, err)
+		status, _ := kept(t, episode)
+		require.Equal(t, audio.Frames(acknowledged*4800), status.Length)
+	}
 }
 
 func code(t *testing.T, err error) string {

@@ -6,9 +6,10 @@ package uploads
 import (
 	"context"
 	"encoding/json"
+	"errors"
+	"log/slog"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -18,13 +19,15 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/internal/disk"
 	"ruvel/internal/media"
+	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
 
-// patience is how long an upload that broke off is kept.
-const patience = 48 * time.Hour
+// mostWaiting is how many uploads of a show may be unfinished at a time.
+const mostWaiting = 200
 
 // Uploads says what may come in and where it goes.
 type Uploads struct {
@@ -32,8 +35,8 @@ type Uploads struct {
 	Worker *work.Worker
 	// Most is the largest file that is taken in, in bytes.
 	Most int64
-	// KeepFree is how many bytes must stay free on the disk.
-	KeepFree int64
+	// Space is the disk that they are kept on.
+	Space *disk.Space
 }
 
 // Announced is what is said of a file before it comes. In the note that lies beside the
@@ -45,12 +48,11 @@ type Announced struct {
 	MetaData       map[string]string
 }
 
-var soundID = regexp.MustCompile(`^[0-9a-f]{64}$`)
-
 // Admit says whether a file may come in.
 func (u *Uploads) Admit(ctx context.Context, info Announced) error {
 	file := info.MetaData["filename"]
-	if _, _, err := importOf(info); err != nil {
+	_, episode, err := importOf(info)
+	if err != nil {
 		return err
 	}
 	if _, err := u.Store.Show(ctx, info.MetaData["show"]); err != nil {
@@ -64,7 +66,29 @@ func (u *Uploads) Admit(ctx context.Context, info Announced) error {
 	case info.Size > u.Most:
 		return work.NameFile(file, TooLarge(u.Most))
 	}
-	return work.NameFile(file, media.Room(string(u.Worker.Uploads), u.KeepFree+info.Size))
+	if episode != nil {
+		e, err := u.Store.Episode(ctx, *episode)
+		if err != nil {
+			return err
+		}
+		if e.Show != info.MetaData["show"] {
+			return store.NotFound("episode")
+		}
+	}
+	waiting, err := u.notes()
+	if err != nil {
+		return err
+	}
+	of := 0
+	for _, w := range waiting {
+		if w.MetaData["show"] == info.MetaData["show"] {
+			of++
+		}
+	}
+	if of >= mostWaiting {
+		return work.NameFile(file, problem.New("too-many-uploads", "show", "%d files of this show are on their way already. Let some of them arrive first.", of))
+	}
+	return work.NameFile(file, u.Space.Room(info.Size))
 }
 
 // TooLarge says that a file is larger than may be taken in, in bytes.
@@ -86,7 +110,7 @@ func importOf(info Announced) (args work.ImportArguments, episode *string, err e
 		return args, nil, bad("which part it is for")
 	case uuid.Validate(m["show"]) != nil:
 		return args, nil, bad("which show it is for")
-	case args.Replaces != "" && !soundID.MatchString(args.Replaces):
+	case args.Replaces != "" && !sounds.IsID(args.Replaces):
 		return args, nil, bad("which sound it replaces")
 	}
 	if id := m["episode"]; id != "" {
@@ -100,37 +124,75 @@ func importOf(info Announced) (args work.ImportArguments, episode *string, err e
 	return args, episode, nil
 }
 
-// Arrived queues the import of a file that is complete.
+// Arrived queues the import of a file that is complete. If its episode is gone, the file
+// becomes a sound of the show without being placed. Where this fails the file stays, and is
+// taken up again later.
 func (u *Uploads) Arrived(ctx context.Context, info Announced) error {
 	args, episode, err := importOf(info)
 	if err != nil {
 		return err
 	}
-	_, err = u.Worker.SubmitAs(ctx, info.ID, work.Import, info.MetaData["show"], episode, args.File, args)
+	if episode != nil {
+		if _, err := u.Store.Episode(ctx, *episode); store.IsNotFound(err) {
+			args.Place, episode = nil, nil
+		} else if err != nil {
+			return err
+		}
+	}
+	if _, err := u.Store.Show(ctx, info.MetaData["show"]); err != nil {
+		return err
+	}
+	job, err := u.Worker.SubmitAs(ctx, info.ID, work.Import, info.MetaData["show"], episode, args.File, args)
+	if err == nil && job.State.Final() { // it was taken up, and the process ended before it could be put away
+		u.Worker.Uploads.Remove(info.ID)
+	}
 	return err
 }
 
-// Resume queues the imports of files that had arrived when an earlier process
-// ended before it could, and takes away what nobody has gone on with.
-func (u *Uploads) Resume(ctx context.Context) error {
-	u.Worker.Uploads.Sweep(patience)
-	all, err := filepath.Glob(u.Worker.Uploads.File("*.info"))
-	if err != nil {
-		return err
+// again is how long it is from one look for files that were not taken up to the next.
+const again = 20 * time.Second
+
+// TakeUp queues, at once and then every so often, the imports of files that had arrived
+// when they could not be, because the process ended or something was away.
+func (u *Uploads) TakeUp(ctx context.Context) {
+	tick := time.NewTicker(again)
+	defer tick.Stop()
+	for {
+		if err := u.Resume(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("a file that has arrived could not be taken up; trying again", "error", err)
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return
+		}
 	}
+}
+
+// Resume queues the imports of all files that have arrived and wait.
+func (u *Uploads) Resume(ctx context.Context) (failed error) {
+	notes, err := u.notes()
+	for _, info := range notes {
+		if there, err := os.Stat(u.Worker.Uploads.File(info.ID)); err != nil || there.Size() != info.Size {
+			continue // it has not arrived
+		}
+		if _, err := u.Store.Show(ctx, info.MetaData["show"]); store.IsNotFound(err) {
+			continue // nobody is left to have it; it goes by its age
+		}
+		failed = errors.Join(failed, u.Arrived(ctx, info))
+	}
+	return errors.Join(err, failed)
+}
+
+// notes lists what is known of all uploads.
+func (u *Uploads) notes() (out []Announced, err error) {
+	all, err := filepath.Glob(u.Worker.Uploads.File("*.info"))
 	for _, path := range all {
 		var info Announced
 		data, err := os.ReadFile(path)
-		if err == nil {
-			err = json.Unmarshal(data, &info)
-		}
-		there, statErr := os.Stat(strings.TrimSuffix(path, ".info"))
-		if err != nil || statErr != nil || there.Size() != info.Size {
-			continue // it has not arrived
-		}
-		if err := u.Arrived(ctx, info); err != nil {
-			u.Worker.Uploads.Remove(info.ID)
+		if err == nil && json.Unmarshal(data, &info) == nil && info.ID != "" {
+			out = append(out, info)
 		}
 	}
-	return nil
+	return out, err
 }

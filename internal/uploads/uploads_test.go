@@ -2,6 +2,8 @@ package uploads_test
 
 import (
 	"context"
+	"encoding/json"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -48,4 +50,28 @@ func TestOnlyWhatIsRightlyAnnouncedMayCome(t *testing.T) {
 		assert.Contains(t, want, p.Code)
 		assert.NotEmpty(t, p.Message)
 	}
+}
+
+func TestUnfinishedUploadsOfAShowAreBounded(t *testing.T) {
+	ctx := context.Background()
+	show, err := house.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	other, err := house.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	note := func(show string) uploads.Announced {
+		return uploads.Announced{ID: store.NewID(), Size: 9, MetaData: map[string]string{"filename": "Fog.wav", "show": show}}
+	}
+	for range 200 {
+		info := note(show.ID)
+		data, err := json.Marshal(info)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID), []byte("RI"), 0o600))
+		require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID)+".info", data, 0o600))
+	}
+	var p problem.Problem
+	require.ErrorAs(t, house.Uploads.Admit(ctx, note(show.ID)), &p)
+	assert.Equal(t, "too-many-uploads", p.Code)
+	require.NoError(t, house.Uploads.Admit(ctx, note(other.ID)), "another show's may come")
+	require.Equal(t, 200, house.Worker.Uploads.Sweep(0))
+	require.NoError(t, house.Uploads.Admit(ctx, note(show.ID)))
 }

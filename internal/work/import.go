@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -50,6 +51,14 @@ type About struct {
 	Tempo   float64 `json:"tempo,omitempty"`
 }
 
+// Originals lists the originals that a job needs.
+func Originals(job store.Job) []string {
+	if a, err := arguments[ImportArguments](job); err == nil && job.Kind == Import && a.Sound != "" {
+		return []string{a.Sound}
+	}
+	return nil
+}
+
 func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 	a, err := arguments[ImportArguments](job)
 	if err != nil {
@@ -85,6 +94,9 @@ func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 // arrived moves a file that was uploaded to the originals and gives its id.
 func (w *Worker) arrived(ctx context.Context, upload string) (string, error) {
 	f, err := os.Open(w.Uploads.File(upload))
+	if errors.Is(err, fs.ErrNotExist) {
+		return "", errElsewhere
+	}
 	if err != nil {
 		return "", fmt.Errorf("open what was uploaded: %w", err)
 	}
@@ -97,7 +109,6 @@ func (w *Worker) arrived(ctx context.Context, upload string) (string, error) {
 func (w *Worker) takeIn(ctx context.Context, job store.Job, a ImportArguments) (store.Sound, error) {
 	facts, err := w.Sounds.Import(ctx, a.Sound, w.meter(ctx, job))
 	if err != nil {
-		w.dropOrphan(a.Sound)
 		return store.Sound{}, err
 	}
 	part := a.Part
@@ -154,22 +165,9 @@ func tagged(tags map[string]string) About {
 // Edit carries out an operation on whatever version an episode is at, once: a gesture
 // that stands in the history is not made again.
 func (w *Worker) Edit(ctx context.Context, episode, gesture string, op edit.Op) error {
-	if done, err := w.Store.HasGesture(ctx, episode, gesture); err != nil || done {
-		return err
-	}
-	_, version, err := w.Store.Document(ctx, episode)
-	for err == nil {
-		var change store.Change
-		change, err = w.Store.Edit(ctx, episode, version, gesture, op)
-		var conflict store.Conflict
-		if errors.As(err, &conflict) {
-			version, err = conflict.Current, nil
-			continue
-		}
-		if err == nil {
-			w.Queue.Changed(episode, change)
-			return nil
-		}
+	change, err := w.Store.EditOnce(ctx, episode, gesture, op)
+	if err == nil {
+		w.Queue.Changed(episode, change)
 	}
 	return err
 }
@@ -209,14 +207,6 @@ func (w *Worker) Replace(ctx context.Context, show, old string, with store.Sound
 	}
 	w.Queue.Announce(ShowSubject(show), Event{Sounds: &ShowEvent{show}})
 	return nil
-}
-
-// dropOrphan removes an original that could not be imported and that no show has.
-func (w *Worker) dropOrphan(id string) {
-	ctx := context.Background()
-	if there, err := w.Store.HasSound(ctx, id); err == nil && !there {
-		_ = w.Sounds.Delete(ctx, id)
-	}
 }
 
 // briefest is the length from which a stereo sound counts as music rather than as an effect.

@@ -14,23 +14,28 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/internal/disk"
 	"ruvel/internal/media"
 	"ruvel/internal/store"
 )
 
-// MixdownArguments is what a mixdown is made of: the document as it was when it was asked for.
+// MixdownArguments is what a mixdown is made of: the version of the document that was
+// current, and was kept, when it was asked for.
 type MixdownArguments struct {
-	Document session.Document `json:"document"`
-	Version  int64            `json:"version"`
-	Format   string           `json:"format"`
-	Channels int              `json:"channels"`
-	From     audio.Frames     `json:"from"`
-	To       audio.Frames     `json:"to"`
-	File     string           `json:"file"`
+	Document *session.Document `json:"document,omitempty"` // itself, in jobs of earlier versions of Ruvel
+	Version  int64             `json:"version"`
+	Format   string            `json:"format"`
+	Channels int               `json:"channels"`
+	From     audio.Frames      `json:"from"`
+	To       audio.Frames      `json:"to"`
+	File     string            `json:"file"`
 }
 
+// MixdownFolder is where all mixdowns lie in the bucket.
+const MixdownFolder = "mixdowns/"
+
 // MixdownKey is where a mixdown lies in the bucket.
-func MixdownKey(m store.Mixdown) string { return "mixdowns/" + m.ID + filepath.Ext(m.File) }
+func MixdownKey(m store.Mixdown) string { return MixdownFolder + m.ID + filepath.Ext(m.File) }
 
 // renderShare is the part of the progress bar that rendering takes; measuring the file takes the rest.
 const renderShare = 0.8
@@ -44,21 +49,40 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	if !ok {
 		return problem.Problem{Code: "unknown-format", Where: "format", Message: fmt.Sprintf("There is no format called %q.", a.Format)}
 	}
+	var doc session.Document
+	if a.Document != nil {
+		doc = *a.Document
+	} else if doc, err = w.Store.KeptVersion(ctx, *job.Episode, a.Version); err != nil {
+		return err
+	}
 	dir, err := os.MkdirTemp(w.Dir, "mixdown.part*")
 	if err != nil {
-		return media.FullDisk(err)
+		return disk.Full(err)
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "mixdown."+format.Extension)
 	told := w.meter(ctx, job)
 	hold := w.Sounds.Hold(ctx)
 	defer hold.Close()
-	plan, err := mix.Compile(a.Document, hold.Samples, nil)
+	plan, err := mix.Compile(doc, hold.Samples, nil)
 	if err != nil {
 		return err
 	}
-	if err := Render(ctx, plan, path, format, a.Channels, a.From, a.To, func(p float64) { told(p * renderShare) }); err != nil {
-		return media.FullDisk(err)
+	if err := w.Space.Room(0); err != nil {
+		return err
+	}
+	rendering, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	if err := Render(rendering, plan, path, format, a.Channels, a.From, a.To, func(p float64) {
+		told(p * renderShare)
+		if err := w.Space.Room(0); err != nil {
+			stop(err)
+		}
+	}); err != nil {
+		if full := context.Cause(rendering); ctx.Err() == nil && full != nil {
+			err = full
+		}
+		return disk.Full(err)
 	}
 	measured, err := MeasureFile(ctx, path, func(p float64) { told(renderShare + p*(1-renderShare)) })
 	if err != nil {
@@ -70,7 +94,7 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	}
 	m.Loudness.Of = measured
 	if m.Bytes, err = w.keep(ctx, path, MixdownKey(m), format.Type); err != nil {
-		return media.FullDisk(err)
+		return disk.Full(err)
 	}
 	if err := w.Store.AddMixdown(ctx, m); err != nil {
 		_ = w.Bucket.Delete(context.WithoutCancel(ctx), MixdownKey(m))
@@ -88,6 +112,9 @@ func (w *Worker) keep(ctx context.Context, path, key, contentType string) (int64
 	defer f.Close()
 	info, err := f.Stat()
 	if err != nil {
+		return 0, err
+	}
+	if err := w.Space.Room(info.Size()); err != nil {
 		return 0, err
 	}
 	return info.Size(), w.Bucket.Upload(ctx, key, f, &blob.WriterOptions{ContentType: contentType})

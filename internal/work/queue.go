@@ -1,7 +1,8 @@
-// Package work does what takes long: importing sounds and mixing episodes down. Jobs
-// wait in a NATS JetStream queue, embedded unless another is named, and their state
-// stands in the database. A job whose process died is taken up again from its
-// beginning; a finished one leaves its result and nothing else.
+// Package work does what takes long: importing sounds, mixing episodes down, making sounds
+// of takes. Which jobs there are, who does them and how they ended stands in the database;
+// a NATS JetStream queue, embedded unless another is named, hands their ids to workers. What
+// the queue loses is put into it again. A job whose process died is begun again by another;
+// a finished one leaves its result and nothing else.
 package work
 
 import (
@@ -20,8 +21,9 @@ import (
 const patience = 6 * time.Second
 
 const (
-	stream   = "RUVEL_WORK"
-	waiting  = "ruvel.work"
+	// The stream is kept in memory: the jobs themselves stand in the database, and a full disk does not stop it.
+	stream   = "RUVEL_JOBS"
+	waiting  = "ruvel.jobs"
 	stopping = "ruvel.stop."
 )
 
@@ -69,8 +71,12 @@ func (q *Queue) prepare(ctx context.Context) (err error) {
 	if q.jobs, err = jetstream.New(q.conn); err != nil {
 		return err
 	}
+	// Earlier versions kept the queue in this one, on the disk.
+	if err := q.jobs.DeleteStream(ctx, "RUVEL_WORK"); err != nil && !errors.Is(err, jetstream.ErrStreamNotFound) {
+		return err
+	}
 	if _, err = q.jobs.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
-		Name: stream, Subjects: []string{waiting}, Retention: jetstream.WorkQueuePolicy,
+		Name: stream, Subjects: []string{waiting}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.MemoryStorage,
 	}); err != nil {
 		return err
 	}
@@ -91,18 +97,21 @@ func (q *Queue) Close() {
 	}
 }
 
-// Submit queues a job by its id. The same id twice within two minutes counts once.
-func (q *Queue) Submit(ctx context.Context, id string) error {
-	_, err := q.jobs.Publish(ctx, waiting, []byte(id), jetstream.WithMsgID(id))
+// Submit queues a job by its id. The same turn of it twice within two minutes counts once.
+func (q *Queue) Submit(ctx context.Context, id, turn string) error {
+	ctx, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	_, err := q.jobs.Publish(ctx, waiting, []byte(id), jetstream.WithMsgID(id+"/"+turn))
 	return err
 }
 
 // Stop asks whoever works on a job to end it.
 func (q *Queue) Stop(id string) error { return q.conn.Publish(stopping+id, nil) }
 
-// Run takes jobs one after the other and calls do for each until the context ends.
-// The context that do gets ends when the job is to be stopped.
-func (q *Queue) Run(ctx context.Context, do func(ctx context.Context, id string)) error {
+// Run takes jobs one after the other and calls do for each until the context ends. The
+// context that do gets ends when the job is to be stopped. What do answers is how long
+// later the job is to be handed out again; 0: it need not be.
+func (q *Queue) Run(ctx context.Context, do func(ctx context.Context, id string) time.Duration) error {
 	for ctx.Err() == nil {
 		msg, err := q.consumer.Next(jetstream.FetchMaxWait(time.Second))
 		if err != nil {
@@ -120,14 +129,14 @@ func (q *Queue) Run(ctx context.Context, do func(ctx context.Context, id string)
 			}
 			continue
 		}
-		if err := q.one(ctx, msg, do); err != nil {
-			return err
+		if err := q.one(ctx, msg, do); err != nil && ctx.Err() == nil {
+			slog.Warn("a job could not be handed back to the queue", "error", err) // which will notice by itself
 		}
 	}
 	return nil
 }
 
-func (q *Queue) one(ctx context.Context, msg jetstream.Msg, do func(context.Context, string)) error {
+func (q *Queue) one(ctx context.Context, msg jetstream.Msg, do func(context.Context, string) time.Duration) error {
 	id := string(msg.Data())
 	jobCtx, cancel := context.WithCancel(ctx)
 	defer cancel()
@@ -138,18 +147,15 @@ func (q *Queue) one(ctx context.Context, msg jetstream.Msg, do func(context.Cont
 	defer func() { _ = stop.Unsubscribe() }()
 	alive := time.NewTicker(patience / 4)
 	defer alive.Stop()
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		do(jobCtx, id)
-	}()
+	done := make(chan time.Duration)
+	go func() { done <- do(jobCtx, id) }()
 	for {
 		select {
 		case <-alive.C:
 			_ = msg.InProgress()
-		case <-done:
-			if ctx.Err() != nil { // the process is ending: somebody else will take it up
-				return msg.Nak()
+		case again := <-done:
+			if again > 0 {
+				return msg.NakWithDelay(again)
 			}
 			return msg.Ack()
 		}

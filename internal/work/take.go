@@ -2,15 +2,16 @@ package work
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 
-	"ruvel/core/audio"
 	"ruvel/core/edit"
 	"ruvel/core/problem"
 	"ruvel/core/recording"
 	"ruvel/core/session"
+	"ruvel/internal/disk"
 	"ruvel/internal/media"
 	"ruvel/internal/store"
 )
@@ -57,14 +58,17 @@ func (w *Worker) finishTake(ctx context.Context, job store.Job) error {
 		return err
 	}
 	name := TakeName(doc, t)
-	sound, peak, err := w.takeSound(ctx, job, t, name)
+	sound, sides, err := w.takeSound(ctx, job, t, name)
 	if err != nil {
 		return err
 	}
-	t.Sound, t.Length, t.Peak, t.State = &sound.ID, sound.Length, peak, store.TakeKept
+	t.Sound, t.Length, t.Peak, t.Silenced, t.State = &sound.ID, sound.Length, sides.Peak(), sides.Silenced(), store.TakeKept
+	var unplaced problem.Problem
 	if a.Discard {
 		t.State = store.TakeDiscarded
-	} else if err := w.PlaceTake(ctx, t, "take "+t.ID, name); err != nil {
+	} else if err := w.PlaceTake(ctx, t, "take "+t.ID, name); errors.As(err, &unplaced) {
+		t.State = store.TakeDiscarded // it is kept, and can be taken back when there is a place for it
+	} else if err != nil {
 		return err
 	}
 	if err := w.Store.SetTake(ctx, t); err != nil {
@@ -72,7 +76,14 @@ func (w *Worker) finishTake(ctx context.Context, job store.Job) error {
 	}
 	w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
 	w.Queue.Announce(EpisodeSubject(t.Episode), Event{Takes: &ShowEvent{job.Show}})
-	return w.Chunks.Remove(t.ID)
+	if err := w.Chunks.Remove(t.ID); err != nil {
+		return err
+	}
+	if unplaced.Code != "" {
+		unplaced.Message += " The take is among the discarded ones and can be taken back."
+		return unplaced
+	}
+	return nil
 }
 
 // TakeName is what a take and its clip are called.
@@ -109,45 +120,48 @@ func (w *Worker) PlaceTake(ctx context.Context, t store.Take, gesture, name stri
 }
 
 // takeSound joins the chunks to a file, takes it in as a sound of the show, and says how high it peaks.
-func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, name string) (store.Sound, audio.DB, error) {
-	var sides recording.Sides
+func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, name string) (store.Sound, *recording.Sides, error) {
+	sides := &recording.Sides{}
 	frames := 0
 	if err := w.Chunks.Read(t.ID, func(samples []float32) error {
 		sides.Look(samples, t.Channels)
 		frames += len(samples) / t.Channels
 		return ctx.Err()
 	}); err != nil {
-		return store.Sound{}, 0, err
+		return store.Sound{}, sides, err
 	}
 	if frames == 0 {
-		return store.Sound{}, 0, problem.Problem{Code: "empty-take", Where: "take", Message: "Nothing was recorded."}
+		return store.Sound{}, sides, errElsewhere
 	}
 	dir, err := os.MkdirTemp(w.Dir, "take.part*")
 	if err != nil {
-		return store.Sound{}, 0, media.FullDisk(err)
+		return store.Sound{}, sides, disk.Full(err)
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "take.wav")
-	fold := recording.NewFold(t.Channels, t.Mono, sides)
+	fold := recording.NewFold(t.Channels, t.Mono, *sides)
 	if err := w.joinTake(ctx, t, path, fold); err != nil {
-		return store.Sound{}, 0, media.FullDisk(err)
+		return store.Sound{}, sides, disk.Full(err)
 	}
 	f, err := os.Open(path)
 	if err != nil {
-		return store.Sound{}, 0, err
+		return store.Sound{}, sides, err
 	}
 	defer f.Close()
 	id, _, err := w.Sounds.Put(ctx, f)
 	if err != nil {
-		return store.Sound{}, 0, err
+		return store.Sound{}, sides, err
 	}
-	facts, err := w.Sounds.Import(ctx, id, w.meter(ctx, job))
+	facts, err := w.Sounds.ImportUpTo(ctx, id, session.MaxLength, w.meter(ctx, job)) // it was recorded, so it is kept
 	if err != nil {
-		return store.Sound{}, 0, err
+		return store.Sound{}, sides, err
 	}
 	sound := soundOf(job.Show, name, session.Voice, facts)
 	sound.Notes = fmt.Sprintf("Recorded with %s.", t.Device)
-	return sound, sides.Peak(), w.Store.AddSound(ctx, sound)
+	if n := sides.Silenced(); n > 0 {
+		sound.Notes += fmt.Sprintf(" %d samples that came from it were no numbers and became silence.", n)
+	}
+	return sound, sides, w.Store.AddSound(ctx, sound)
 }
 
 // joinTake writes the chunks of a take into one file at the device's own rate, sample for sample.
@@ -157,7 +171,12 @@ func (w *Worker) joinTake(ctx context.Context, t store.Take, path string, fold r
 	if err != nil {
 		return err
 	}
-	err = w.Chunks.Read(t.ID, func(samples []float32) error { return e.Write(fold.Apply(samples)) })
+	err = w.Chunks.Read(t.ID, func(samples []float32) error {
+		if err := w.Space.Room(int64(4 * len(samples))); err != nil {
+			return err
+		}
+		return e.Write(fold.Apply(samples))
+	})
 	if closed := e.Close(); err == nil {
 		err = closed
 	}

@@ -3,6 +3,7 @@ package work
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 )
 
@@ -22,13 +23,27 @@ func (u Uploads) Remove(id string) {
 	_ = os.Remove(u.File(id) + note)
 }
 
-// Sweep takes away uploads that nobody has gone on with for a time.
-func (u Uploads) Sweep(age time.Duration) {
-	all, _ := filepath.Glob(filepath.Join(string(u), "*"+note))
+// Sweep takes away uploads that nobody has gone on with for a time, and says how many.
+func (u Uploads) Sweep(age time.Duration) (swept int) {
+	all, _ := filepath.Glob(filepath.Join(string(u), "*"))
 	for _, path := range all {
-		id := filepath.Base(path[:len(path)-len(note)])
-		if info, err := os.Stat(u.File(id)); err != nil || time.Since(info.ModTime()) > age {
+		id := strings.TrimSuffix(filepath.Base(path), note)
+		if !u.touched(id, age) {
 			u.Remove(id)
+			if strings.HasSuffix(path, note) {
+				swept++
+			}
 		}
 	}
+	return swept
+}
+
+// touched says whether anything of an upload was written within a time.
+func (u Uploads) touched(id string, age time.Duration) bool {
+	for _, path := range []string{u.File(id), u.File(id) + note} {
+		if info, err := os.Stat(path); err == nil && time.Since(info.ModTime()) < age {
+			return true
+		}
+	}
+	return false
 }

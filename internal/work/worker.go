@@ -1,19 +1,23 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime/debug"
 	"time"
 
+	"github.com/nats-io/nats.go"
 	"gocloud.dev/blob"
 	"golang.org/x/sync/errgroup"
 
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 	"ruvel/internal/chunks"
+	"ruvel/internal/disk"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 )
@@ -27,6 +31,7 @@ const (
 
 // Worker takes jobs from a queue and does them.
 type Worker struct {
+	Owner   string // who it is, in the database: one name for a data folder, whatever process works in it
 	Queue   *Queue
 	Store   *store.Store
 	Sounds  *sounds.Library
@@ -34,21 +39,28 @@ type Worker struct {
 	Uploads Uploads
 	Bucket  *blob.Bucket // mixdowns go to MixdownKey
 	Dir     string       // for files that are being written
+	Space   *disk.Space  // that all these are kept on
+	// Lease is how long a job is its worker's alone without a sign of life; 0: twenty seconds.
+	Lease time.Duration
 }
+
+func (w *Worker) lease() time.Duration { return cmp.Or(w.Lease, 20*time.Second) }
 
 // Submit stores a job and queues it.
 func (w *Worker) Submit(ctx context.Context, kind, show string, episode *string, name string, arguments any) (store.Job, error) {
 	return w.SubmitAs(ctx, store.NewID(), kind, show, episode, name, arguments)
 }
 
-// SubmitAs is Submit with an id of the caller's choice. The same id twice is one job.
+// SubmitAs is Submit with an id of the caller's choice. The same id twice is one job. One
+// that cannot be queued is not left on the list.
 func (w *Worker) SubmitAs(ctx context.Context, id, kind, show string, episode *string, name string, arguments any) (store.Job, error) {
-	job, err := w.Store.AddJob(ctx, id, kind, show, episode, name, arguments)
-	if err != nil {
+	job, err := w.Store.AddJob(ctx, id, kind, show, episode, clip(name, 300), arguments)
+	if err != nil || job.State.Final() {
 		return job, err
 	}
-	if err := w.Queue.Submit(ctx, job.ID); err != nil {
-		return job, fmt.Errorf("queue the job: %w", err)
+	if err := w.Queue.Submit(ctx, job.ID, turn(job)); err != nil {
+		slog.Error("a job could not be queued", "job", job.ID, "error", err)
+		return job, errors.Join(problem.New("queue-away", "jobs", "The work queue does not answer at the moment. Nothing was begun; try again."), w.Store.Withdraw(ctx, job.ID))
 	}
 	w.tell(job, 0)
 	return job, nil
@@ -60,7 +72,7 @@ func (w *Worker) Cancel(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	ended, err := w.Store.Advance(ctx, id, store.Cancelled, job.Progress, nil)
+	ended, err := w.Store.Cancel(ctx, id)
 	if err != nil || !ended {
 		return err
 	}
@@ -70,89 +82,232 @@ func (w *Worker) Cancel(ctx context.Context, id string) error {
 	return w.Queue.Stop(id)
 }
 
-// Run works with two hands until the context ends. Jobs that an earlier process left
-// unfinished are queued again first.
+const (
+	// hands is how many jobs are done at a time.
+	hands = 2
+	// mostAttempts is how often a job is begun that ends the process, or is lost, each time.
+	mostAttempts = 3
+	// later is after how long a job is tried again that could not be done for want of something else.
+	later = 2 * time.Second
+	// searched is for how long a job waits for a house that has what it works on.
+	searched = 10 * time.Minute
+)
+
+// Run works until the context ends. Again and again it looks for jobs that nobody does,
+// whatever became of those who did or of the queue.
 func (w *Worker) Run(ctx context.Context) error {
-	if err := w.resume(ctx); err != nil {
-		return err
+	err := w.Store.Abandon(ctx, w.Owner) // jobs of an earlier process, which is no more
+	if err == nil {
+		err = errors.Join(w.resume(ctx), w.resumeTakes(ctx))
+	}
+	if err != nil && ctx.Err() == nil {
+		slog.Warn("it could not be found out which jobs were left; trying again", "error", err)
 	}
 	g, ctx := errgroup.WithContext(ctx)
-	for range 2 {
-		g.Go(func() error { return w.Queue.Run(ctx, w.do) })
+	for range hands {
+		g.Go(func() error {
+			return w.Queue.Run(ctx, func(job context.Context, id string) time.Duration { return w.do(ctx, job, id) })
+		})
 	}
+	g.Go(func() error {
+		look := time.NewTicker(w.lease() / 4)
+		defer look.Stop()
+		for {
+			select {
+			case <-look.C:
+				if err := w.resume(ctx); err != nil && ctx.Err() == nil {
+					slog.Warn("it could not be found out which jobs nobody does; trying again", "error", err)
+				}
+			case <-ctx.Done():
+				return nil
+			}
+		}
+	})
 	return g.Wait()
 }
 
-// resume queues what an earlier process left: jobs, and takes that were closed.
+// resume queues the jobs that nobody does.
 func (w *Worker) resume(ctx context.Context) error {
-	left, err := w.Store.Unfinished(ctx)
+	left, err := w.Store.Free(ctx)
 	if err != nil {
 		return err
 	}
-	queued := map[string]bool{} // takes
 	for _, job := range left {
-		if err := w.Queue.Submit(ctx, job.ID); err != nil {
-			return err
-		}
-		if a, err := arguments[TakeArguments](job); err == nil && job.Kind == Take {
-			queued[a.Take] = true
-		}
-	}
-	closed, err := w.Store.ClosedTakes(ctx)
-	if err != nil {
-		return err
-	}
-	for _, t := range closed {
-		if queued[t.ID] {
-			continue
-		}
-		if _, err := w.SubmitTake(ctx, t, false); err != nil {
+		if err := w.Queue.Submit(ctx, job.ID, turn(job)); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// do carries one job out and stores how it ended.
-func (w *Worker) do(ctx context.Context, id string) {
-	job, err := w.Store.Job(ctx, id)
-	if err != nil || job.State.Final() {
-		return
+// resumeTakes queues the making of sounds from takes that were closed here but for which no job was queued.
+func (w *Worker) resumeTakes(ctx context.Context) error {
+	closed, err := w.Store.ClosedTakes(ctx)
+	for _, t := range closed {
+		if there, err := w.Chunks.Inside(t.ID); err != nil || there.Chunks == 0 {
+			continue // it is another house's
+		}
+		_, going, err := w.TakeJob(ctx, t)
+		if err != nil {
+			return err
+		}
+		if going {
+			continue
+		}
+		if _, err := w.SubmitTake(ctx, t, false); err != nil {
+			return err
+		}
 	}
-	if going, err := w.Store.Advance(ctx, id, store.Running, 0, nil); err != nil || !going {
-		return
-	}
-	job.State = store.Running
-	w.tell(job, 0)
-	switch job.Kind {
-	case Import:
-		err = w.importSound(ctx, job)
-	case Mixdown:
-		err = w.mixdown(ctx, job)
-	case Take:
-		err = w.finishTake(ctx, job)
-	default:
-		err = fmt.Errorf("there is no work of the kind %q", job.Kind)
-	}
-	w.end(ctx, job, err)
+	return err
 }
 
-func (w *Worker) end(ctx context.Context, job store.Job, err error) {
-	if ctx.Err() != nil { // cancelled, and stored as that; or the process is ending, and the job is done again
-		return
+// turn tells one time that a job is to be begun from the next.
+func turn(job store.Job) string {
+	var from int64
+	if job.Lease != nil {
+		from = job.Lease.UnixMilli()
 	}
-	job.State, job.Progress = store.Done, 1
-	var problem *problem.Problem
+	return fmt.Sprintf("%d/%d", job.Attempts, from)
+}
+
+// do carries a job out, if nobody else does, and stores how it ended. It answers after how
+// long the job is to be handed out again; one that it has given back is found by resume. The process ends with the first context, the job
+// with the second.
+func (w *Worker) do(process, ctx context.Context, id string) time.Duration {
+	whole, done := context.WithTimeout(context.WithoutCancel(ctx), w.lease()) // a claim that was half made would hold the job up
+	job, mine, err := w.Store.Claim(whole, id, w.Owner, w.lease())
+	done()
+	if store.IsNotFound(err) {
+		return 0
+	}
 	if err != nil {
-		problem = explain(job, err)
-		job.State, job.Progress, job.Problem.Of = store.Failed, 0, *problem
+		slog.Warn("a job could not be begun; trying again", "job", id, "error", err)
+		return later
 	}
-	if _, err := w.Store.Advance(ctx, job.ID, job.State, job.Progress, problem); err != nil {
-		slog.Error("the end of a job was not stored", "job", job.ID, "error", err)
+	if !mine {
+		return 0
+	}
+	w.tell(job, 0)
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	alive := make(chan struct{})
+	go func() {
+		defer close(alive)
+		w.stayAlive(ctx, cancel, job)
+	}()
+	err = w.attempt(ctx, job)
+	lost := context.Cause(ctx)
+	cancel(nil)
+	<-alive
+	switch {
+	case errors.Is(err, errElsewhere) && time.Since(job.Created) > searched:
+		err = problem.New("file-gone", job.Kind, "What this was to be made of is not there any more.")
+	case waitsForRoom(job, err), process.Err() != nil, store.IsAway(err), errors.Is(err, errElsewhere), errors.Is(err, nats.ErrConnectionClosed):
+		w.giveBack(process, job, err)
+		return 0
+	case lost != nil && err != nil: // cancelled, and stored as that, or another's by now
+		return 0
+	}
+	w.end(process, job, err)
+	return 0
+}
+
+// waitsForRoom is true of a job that is about something which is only here: it waits until
+// the disk has room again, and what it is about with it. Other jobs can be asked for anew.
+func waitsForRoom(job store.Job, err error) bool {
+	var p problem.Problem
+	return (job.Kind == Import || job.Kind == Take) && errors.As(err, &p) && p.Code == "disk-full"
+}
+
+// attempt carries a job out. A panic is an error of that job.
+func (w *Worker) attempt(ctx context.Context, job store.Job) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("panic: %v\n%s", r, debug.Stack())
+		}
+	}()
+	if job.Attempts > mostAttempts {
+		return problem.New("given-up", job.Kind, "This was begun %d times and never came to an end. It is given up.", mostAttempts)
+	}
+	switch job.Kind {
+	case Import:
+		return w.importSound(ctx, job)
+	case Mixdown:
+		return w.mixdown(ctx, job)
+	case Take:
+		return w.finishTake(ctx, job)
+	}
+	return fmt.Errorf("there is no work of the kind %q", job.Kind)
+}
+
+// errLost says that a job is not ours any more.
+var errLost = errors.New("the job was cancelled or given to another")
+
+// errElsewhere says that what a job works on lies in another house's folder.
+var errElsewhere = errors.New("what the job works on is not here")
+
+// stayAlive renews the lease of a job, and ends the job when it is not ours any more.
+func (w *Worker) stayAlive(ctx context.Context, end context.CancelCauseFunc, job store.Job) {
+	renewed := time.Now()
+	tick := time.NewTicker(w.lease() / 5)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		mine, err := w.Store.Alive(ctx, job.ID, w.Owner, w.lease())
+		switch {
+		case err == nil && mine:
+			renewed = time.Now()
+		case err == nil, time.Since(renewed) > w.lease():
+			end(errLost)
+			return
+		}
+	}
+}
+
+// giveBack lets a job wait again that could not be done for want of something else.
+func (w *Worker) giveBack(process context.Context, job store.Job, why error) {
+	after := w.lease() / 4
+	if process.Err() != nil {
+		after = 0 // there is nothing to wait for
+	} else if !errors.Is(why, errElsewhere) {
+		slog.Warn("a job is given back", "job", job.ID, "kind", job.Kind, "why", why)
+	}
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(process), later)
+	defer cancel()
+	if err := w.Store.GiveBack(ctx, job.ID, w.Owner, after); err != nil {
+		slog.Warn("a job could not be given back; it is free when its lease has run out", "job", job.ID, "error", err)
 		return
 	}
-	w.drop(job)
+	job.State, job.Progress = store.Queued, 0
+	var p problem.Problem
+	if errors.As(why, &p) {
+		job.Problem.Of = p // what it waits for
+	}
 	w.tell(job, 0)
+}
+
+// end stores how a job has ended.
+func (w *Worker) end(process context.Context, job store.Job, err error) {
+	job.State, job.Progress = store.Done, 1
+	var why *problem.Problem
+	if err != nil {
+		why = explain(job, err)
+		job.State, job.Progress, job.Problem.Of = store.Failed, 0, *why
+	}
+	mine, err := w.Store.End(process, job.ID, w.Owner, job.State, why)
+	if err != nil {
+		slog.Warn("the end of a job could not be stored; it is done again", "job", job.ID, "error", err)
+		w.giveBack(process, job, err)
+		return
+	}
+	if mine {
+		w.drop(job)
+		w.tell(job, 0)
+	}
 }
 
 // drop takes away the upload that a job which has ended was about.
@@ -199,7 +354,7 @@ func (w *Worker) meter(ctx context.Context, job store.Job) func(float64) {
 		}
 		told = time.Now()
 		job.Progress = progress
-		if _, err := w.Store.Advance(ctx, job.ID, store.Running, progress, nil); err != nil {
+		if mine, err := w.Store.Renew(ctx, job.ID, w.Owner, w.lease(), progress); err != nil || !mine {
 			return
 		}
 		var left float64

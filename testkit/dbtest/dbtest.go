@@ -8,7 +8,9 @@ import (
 	"os"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -40,13 +42,21 @@ func New(t testing.TB) string {
 		if folder, fault = os.MkdirTemp("", "ruvel-test"); fault != nil {
 			return
 		}
-		if fault = os.Chmod(folder, 0o755); fault == nil {
+		if fault = os.Chmod(folder, 0o711); fault == nil {
 			server, fault = database.Start(context.Background(), folder)
 		}
 	})
 	require.NoError(t, fault)
 	number.Add(1)
 	return Latest(t)
+}
+
+// Kill ends the server, which then starts again by itself, as a machine without memory would.
+func Kill(t testing.TB) {
+	t.Helper()
+	require.Eventually(t, func() bool { // it may be on its way back from the last time
+		return server.Trouble() == "" && syscall.Kill(server.Process(), syscall.SIGKILL) == nil
+	}, time.Minute, 10*time.Millisecond)
 }
 
 // Latest is the data source name of the database that New made last.

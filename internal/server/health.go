@@ -1,0 +1,39 @@
+package server
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// Health is how Ruvel is, for those who watch over it.
+type Health struct {
+	Free      int64 `json:"free" doc:"Bytes that are free on the disk of the data folder"`
+	Kept      int64 `json:"kept" doc:"Bytes that are kept free: nothing is written beyond that"`
+	Waiting   int   `json:"waiting" doc:"Jobs that wait"`
+	Running   int   `json:"running" doc:"Jobs that are being done"`
+	Listeners int   `json:"listeners" doc:"Listening streams"`
+	Copies    int   `json:"copies" doc:"Working copies that are being read"`
+}
+
+func (s *Server) healthRoutes(api huma.API) {
+	huma.Register(api, operation("GET", "/health", "get-health", "How Ruvel is; 503 while its database does not answer"),
+		func(ctx context.Context, _ *empty) (*body[Health], error) { return answer(s.health(ctx)) })
+}
+
+func (s *Server) health(ctx context.Context) (h Health, err error) {
+	jobs, err := s.Store.Unfinished(ctx)
+	if err != nil {
+		return h, err
+	}
+	for _, j := range jobs {
+		if j.Owner == "" {
+			h.Waiting++
+		} else {
+			h.Running++
+		}
+	}
+	h.Listeners, h.Copies = int(s.listening.Load()), s.Sounds.Mapped()
+	h.Free, h.Kept, err = s.Space.Free()
+	return h, err
+}

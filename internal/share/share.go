@@ -1,0 +1,103 @@
+// Package share lets those who want the same thing at the same time wait for one making of
+// it, bounds how many things are made at a time, and gives up what nobody waits for any more.
+package share
+
+import (
+	"context"
+	"fmt"
+	"sync"
+
+	"golang.org/x/sync/semaphore"
+)
+
+// Group makes things that are told apart by their keys. It is safe for use by many goroutines.
+type Group[T any] struct {
+	hands *semaphore.Weighted // nil: as many at a time as are wanted
+	mu    sync.Mutex
+	going map[string]*making[T]
+}
+
+// making is a thing that is being made, and those who wait for it.
+type making[T any] struct {
+	waiting int
+	cancel  context.CancelFunc
+	done    chan struct{} // closed when the fields below are set
+	thing   T
+	err     error
+}
+
+// New gives a group that makes so many things at a time; 0: any number.
+func New[T any](hands int64) *Group[T] {
+	g := &Group[T]{going: map[string]*making[T]{}}
+	if hands > 0 {
+		g.hands = semaphore.NewWeighted(hands)
+	}
+	return g
+}
+
+// Do gives what is being made under a key, or makes it. The context that produce gets ends when
+// nobody waits any more; who stops waiting gets the error of their own context.
+func (g *Group[T]) Do(ctx context.Context, key string, produce func(context.Context) (T, error)) (thing T, err error) {
+	if err := ctx.Err(); err != nil {
+		return thing, err
+	}
+	m := g.join(ctx, key, produce)
+	select {
+	case <-m.done:
+		return m.thing, m.err
+	case <-ctx.Done():
+		g.leave(key, m)
+		return thing, ctx.Err()
+	}
+}
+
+// join adds one who waits.
+func (g *Group[T]) join(ctx context.Context, key string, produce func(context.Context) (T, error)) *making[T] {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	m := g.going[key]
+	if m == nil {
+		work, cancel := context.WithCancel(context.WithoutCancel(ctx))
+		m = &making[T]{cancel: cancel, done: make(chan struct{})}
+		g.going[key] = m
+		go g.run(work, key, m, produce)
+	}
+	m.waiting++
+	return m
+}
+
+// leave takes one away who has stopped waiting. Whoever comes after the last has it made anew.
+func (g *Group[T]) leave(key string, m *making[T]) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if m.waiting--; m.waiting == 0 {
+		m.cancel()
+		g.forget(key, m)
+	}
+}
+
+func (g *Group[T]) forget(key string, m *making[T]) {
+	if g.going[key] == m {
+		delete(g.going, key)
+	}
+}
+
+func (g *Group[T]) run(ctx context.Context, key string, m *making[T], produce func(context.Context) (T, error)) {
+	defer m.cancel()
+	defer close(m.done)
+	defer func() {
+		if r := recover(); r != nil {
+			m.err = fmt.Errorf("panic while making %s: %v", key, r)
+		}
+		g.mu.Lock()
+		defer g.mu.Unlock()
+		g.forget(key, m)
+	}()
+	if g.hands != nil {
+		if m.err = g.hands.Acquire(ctx, 1); m.err != nil {
+			return
+		}
+		defer g.hands.Release(1)
+	}
+	m.thing, m.err = produce(ctx)
+}

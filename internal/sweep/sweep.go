@@ -1,0 +1,223 @@
+// Package sweep takes away what nobody needs any more: originals and mixdowns without an
+// owner, working copies of sounds that are gone, uploads that broke off, recordings of takes
+// that are gone, takes that were discarded long ago, jobs that have ended. It is the only
+// place where an original is deleted. What is younger than an age of its kind stays, since
+// somebody may be about to use it.
+package sweep
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"path"
+	"strings"
+	"time"
+
+	"gocloud.dev/blob"
+
+	"ruvel/internal/chunks"
+	"ruvel/internal/sounds"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+)
+
+// Ages are how old something must be for it to be swept.
+type Ages struct {
+	Unowned   time.Duration // files that belong to nothing
+	Upload    time.Duration // uploads that nobody has gone on with
+	Discarded time.Duration // takes that were discarded
+	Job       time.Duration // jobs that have ended
+}
+
+// Default are the ages of a running Ruvel.
+func Default() Ages {
+	const day = 24 * time.Hour
+	return Ages{Unowned: day, Upload: 2 * day, Discarded: 30 * day, Job: 7 * day}
+}
+
+// Sweeper is what it sweeps.
+type Sweeper struct {
+	Store   *store.Store
+	Sounds  *sounds.Library
+	Bucket  *blob.Bucket
+	Chunks  *chunks.Box
+	Uploads work.Uploads
+	// RemoveTake deletes a discarded take for good; one that is still used is refused.
+	RemoveTake func(ctx context.Context, id string) error
+	Ages       Ages
+}
+
+// Swept is how many of each kind were taken away.
+type Swept struct {
+	Originals, Mixdowns, Leftovers, Copies, Uploads, Recordings, Takes int
+	Jobs                                                               int64
+}
+
+// every is how long it is from one sweep to the next.
+const every = time.Hour
+
+// Run sweeps at once and then every hour until the context ends.
+func (s *Sweeper) Run(ctx context.Context) {
+	tick := time.NewTicker(every)
+	defer tick.Stop()
+	for {
+		swept, err := s.Sweep(ctx)
+		if err != nil && ctx.Err() == nil {
+			slog.Warn("not all could be swept; it is tried again", "error", err)
+		}
+		if swept != (Swept{}) {
+			slog.Info("swept away what nobody needs", "what", fmt.Sprintf("%+v", swept))
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// Sweep takes away what is old enough. Where one kind cannot be asked about, the others are
+// swept all the same.
+func (s *Sweeper) Sweep(ctx context.Context) (swept Swept, err error) {
+	swept.Uploads = s.Uploads.Sweep(s.Ages.Upload)
+	for _, kind := range []func(context.Context, *Swept) error{s.jobs, s.takes, s.recordings, s.bucket, s.copies} {
+		err = errors.Join(err, kind(ctx, &swept))
+	}
+	return swept, err
+}
+
+func (s *Sweeper) jobs(ctx context.Context, swept *Swept) (err error) {
+	swept.Jobs, err = s.Store.PruneJobs(ctx, s.Ages.Job)
+	return err
+}
+
+func (s *Sweeper) takes(ctx context.Context, swept *Swept) error {
+	old, err := s.Store.Discarded(ctx, s.Ages.Discarded)
+	for _, t := range old {
+		if s.RemoveTake(ctx, t.ID) == nil { // one that is still used stays
+			swept.Takes++
+		}
+	}
+	return err
+}
+
+// recordings removes the chunks of takes that are gone.
+func (s *Sweeper) recordings(ctx context.Context, swept *Swept) error {
+	old, err := s.Chunks.Older(s.Ages.Unowned)
+	if err != nil || len(old) == 0 {
+		return err
+	}
+	known, err := s.Store.TakesOfAll(ctx)
+	if err != nil {
+		return err
+	}
+	for _, take := range old {
+		if !known[take] {
+			err = errors.Join(err, s.Chunks.Remove(take))
+			swept.Recordings++
+		}
+	}
+	return err
+}
+
+// halfWritten ends the names of files that a bucket in a folder was writing when its process was killed.
+const halfWritten = ".tmp"
+
+// bucket removes originals and mixdowns that nothing names.
+func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
+	old := time.Now().Add(-s.Ages.Unowned)
+	var originals, mixdowns, left []string
+	list := s.Bucket.List(nil)
+	for {
+		o, err := list.Next(ctx)
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		switch {
+		case o.IsDir || o.ModTime.After(old):
+		case strings.HasSuffix(o.Key, halfWritten):
+			left = append(left, o.Key)
+		case strings.HasPrefix(o.Key, work.MixdownFolder):
+			mixdowns = append(mixdowns, o.Key)
+		case sounds.IsID(o.Key):
+			originals = append(originals, o.Key)
+		}
+	}
+	for _, key := range left {
+		if err := s.Bucket.Delete(ctx, key); err != nil {
+			return err
+		}
+		swept.Leftovers++
+	}
+	if len(originals)+len(mixdowns) == 0 {
+		return nil
+	}
+	// What is asked for first is what could become needed last: a job ends by adding its sound or its mixdown.
+	jobs, err := s.named(ctx)
+	if err != nil {
+		return err
+	}
+	shows, err := s.Store.SoundsOfAll(ctx)
+	if err != nil {
+		return err
+	}
+	files, err := s.Store.MixdownsOfAll(ctx)
+	if err != nil {
+		return err
+	}
+	for _, id := range originals {
+		if jobs[id] || shows[id] {
+			continue
+		}
+		gone, deleteErr := s.Sounds.DeleteOlder(ctx, id, s.Ages.Unowned)
+		if err = errors.Join(err, deleteErr); gone {
+			swept.Originals++
+		}
+	}
+	for _, key := range mixdowns {
+		id := strings.TrimSuffix(path.Base(key), path.Ext(key))
+		if jobs[id] || files[id] {
+			continue
+		}
+		err = errors.Join(err, s.Bucket.Delete(ctx, key))
+		swept.Mixdowns++
+	}
+	return err
+}
+
+// named is the set of what waiting and running jobs name: the originals that they work on, and themselves.
+func (s *Sweeper) named(ctx context.Context) (map[string]bool, error) {
+	jobs, err := s.Store.Unfinished(ctx)
+	out := map[string]bool{}
+	for _, j := range jobs {
+		out[j.ID] = true
+		for _, id := range work.Originals(j) {
+			out[id] = true
+		}
+	}
+	return out, err
+}
+
+// copies removes the working copies of sounds that no show has: they can be made again.
+func (s *Sweeper) copies(ctx context.Context, swept *Swept) error {
+	old, err := s.Sounds.CopiesOlder(s.Ages.Unowned)
+	if err != nil || len(old) == 0 {
+		return err
+	}
+	known, err := s.Store.SoundsOfAll(ctx)
+	if err != nil {
+		return err
+	}
+	for _, id := range old {
+		if !known[id] {
+			err = errors.Join(err, s.Sounds.DropCopy(id))
+			swept.Copies++
+		}
+	}
+	return err
+}

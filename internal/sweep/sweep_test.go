@@ -1,0 +1,252 @@
+package sweep_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/audio"
+	"ruvel/core/session"
+	"ruvel/internal/library"
+	"ruvel/internal/store"
+	"ruvel/internal/sweep"
+	"ruvel/internal/uploads"
+	"ruvel/internal/work"
+	"ruvel/testkit"
+	"ruvel/testkit/housetest"
+)
+
+var (
+	ctx   = context.Background()
+	house housetest.House
+)
+
+func TestMain(m *testing.M) {
+	housetest.Main(m, func(h housetest.House) error {
+		house = h
+		return nil
+	})
+}
+
+func show(t *testing.T) store.Show {
+	t.Helper()
+	s, err := house.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	return s
+}
+
+// sound is a second of noise as a file.
+func sound(t *testing.T, seed uint64) []byte {
+	t.Helper()
+	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(1, 0.3, audio.Second, seed)))
+	require.NoError(t, err)
+	return data
+}
+
+// receive brings a file into a show and gives the job that imports it.
+func receive(t *testing.T, show string, data []byte) work.JobEvent {
+	t.Helper()
+	job, err := house.Library.Receive(ctx, show, library.File{Name: "a.wav", Bytes: bytes.NewReader(data)})
+	require.NoError(t, err)
+	return job
+}
+
+func ended(t *testing.T, id string) (job store.Job) {
+	t.Helper()
+	require.Eventually(t, func() bool {
+		j, err := house.Store.Job(ctx, id)
+		job = j
+		return err == nil && job.State.Final()
+	}, time.Minute, 5*time.Millisecond)
+	return job
+}
+
+// aged makes a file of the house as old as that.
+func aged(t *testing.T, age time.Duration, path ...string) {
+	t.Helper()
+	when := time.Now().Add(-age)
+	require.NoError(t, os.Chtimes(filepath.Join(append([]string{house.Data}, path...)...), when, when))
+}
+
+func there(path ...string) bool {
+	_, err := os.Stat(filepath.Join(append([]string{house.Data}, path...)...))
+	return err == nil
+}
+
+func sweeper() *sweep.Sweeper {
+	s := *house.Sweeper
+	return &s
+}
+
+func TestOnlyWhatIsOldAndBelongsToNothingIsSwept(t *testing.T) {
+	owned, other := show(t), show(t)
+	put := func(seed uint64) string {
+		id, _, err := house.Sounds.Put(ctx, bytes.NewReader(sound(t, seed)))
+		require.NoError(t, err)
+		return id
+	}
+	used, waited, young, old := put(1), put(2), put(3), put(4)
+	ended(t, receive(t, owned.ID, sound(t, 1)).ID)
+	// A job that another house has waits for one; it is never begun here, for its upload lies there.
+	_, err := house.Store.AddJob(ctx, store.NewID(), "elsewhere", other.ID, nil, "a.wav", work.ImportArguments{Sound: waited})
+	require.NoError(t, err)
+	_, err = house.Store.AddJob(ctx, store.NewID(), work.Import, other.ID, nil, "a.wav", work.ImportArguments{Sound: waited, Upload: store.NewID()})
+	require.NoError(t, err)
+	mixdown, lost := store.NewID(), store.NewID()
+	e, err := house.Store.AddEpisode(ctx, owned.ID, "Fog", 0, session.New())
+	require.NoError(t, err)
+	require.NoError(t, house.Store.AddMixdown(ctx, store.Mixdown{ID: mixdown, Episode: e.ID, Version: 1, Format: "mp3", File: "a.mp3"}))
+	for _, id := range []string{mixdown, lost} {
+		require.NoError(t, house.Bucket.WriteAll(ctx, work.MixdownFolder+id+".mp3", []byte("mp3"), nil))
+		aged(t, 48*time.Hour, "originals", "mixdowns", id+".mp3")
+	}
+	const left, writing = "0123.18a.tmp", "0124.18b.tmp" // of a process that was killed, and of one that is at work
+	for _, name := range []string{left, writing} {
+		require.NoError(t, os.WriteFile(filepath.Join(house.Data, "originals", name), []byte("half"), 0o600))
+	}
+	for _, id := range []string{used, waited, old, left} {
+		aged(t, 48*time.Hour, "originals", id)
+	}
+	require.NoError(t, house.Worker.Chunks.Put("of-nobody", 0, make([]byte, 8)))
+	aged(t, 48*time.Hour, "takes", "of-nobody")
+	require.NoError(t, house.Worker.Chunks.Put("of-nobody-yet", 0, make([]byte, 8)))
+
+	swept, err := sweeper().Sweep(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, sweep.Swept{Originals: 1, Mixdowns: 1, Leftovers: 1, Recordings: 1}, swept)
+	for id, want := range map[string]bool{used: true, waited: true, young: true, old: false, left: false, writing: true} {
+		assert.Equal(t, want, there("originals", id))
+	}
+	assert.True(t, there("originals", "mixdowns", mixdown+".mp3"))
+	assert.False(t, there("originals", "mixdowns", lost+".mp3"))
+	assert.False(t, there("takes", "of-nobody"))
+	assert.True(t, there("takes", "of-nobody-yet"))
+}
+
+func TestDeletingASoundWhileAnotherShowImportsTheSameFileLeavesBothWithWhatTheyShouldHave(t *testing.T) {
+	a, b := show(t), show(t)
+	for round := range 30 {
+		data := sound(t, uint64(100+round))
+		id := receiveWhole(t, a.ID, data)
+		var g sync.WaitGroup
+		g.Go(func() { assert.NoError(t, house.Library.Remove(ctx, a.ID, id)) })
+		var job work.JobEvent
+		g.Go(func() { job = receive(t, b.ID, data) })
+		g.Wait()
+		require.Equal(t, store.Done, ended(t, job.ID).State)
+		_, err := sweeper().Sweep(ctx)
+		require.NoError(t, err)
+		c, err := house.Sounds.Open(ctx, id)
+		require.NoError(t, err, "show B has its file in round %d", round)
+		c.Close()
+	}
+}
+
+// receiveWhole imports a file and gives the id of its sound.
+func receiveWhole(t *testing.T, show string, data []byte) string {
+	t.Helper()
+	require.Equal(t, store.Done, ended(t, receive(t, show, data).ID).State)
+	all, err := house.Store.Sounds(ctx, show)
+	require.NoError(t, err)
+	return all[0].ID
+}
+
+func TestTheSameFileTwiceWithOneImportCancelledKeepsItsFile(t *testing.T) {
+	s := show(t)
+	for round := range 12 {
+		data := sound(t, uint64(300+round))
+		first, second := receive(t, s.ID, data), receive(t, s.ID, data)
+		require.NoError(t, house.Worker.Cancel(ctx, first.ID))
+		require.Equal(t, store.Done, ended(t, second.ID).State)
+	}
+	all, err := house.Store.Sounds(ctx, s.ID)
+	require.NoError(t, err)
+	require.Len(t, all, 12)
+	for _, v := range all {
+		assert.True(t, house.Sounds.Has(ctx, v.ID))
+	}
+}
+
+func TestADiscardedTakeGoesAfterItsTimeUnlessItIsUsed(t *testing.T) {
+	s := show(t)
+	e, err := house.Store.AddEpisode(ctx, s.ID, "Fog", 0, session.New())
+	require.NoError(t, err)
+	id := receiveWhole(t, s.ID, sound(t, 500))
+	add := func(state store.TakeState) store.Take {
+		v, err := house.Store.AddTake(ctx, store.Take{Episode: e.ID, Track: "t1", Rate: 48000, Channels: 1})
+		require.NoError(t, err)
+		v.State, v.Sound = state, &id
+		require.NoError(t, house.Store.SetTake(ctx, v))
+		return v
+	}
+	add(store.TakeKept)
+	discarded := add(store.TakeDiscarded)
+	sw := sweeper()
+	swept, err := sw.Sweep(ctx)
+	require.NoError(t, err)
+	require.Zero(t, swept.Takes)
+	sw.Ages.Discarded = 0
+	require.Eventually(t, func() bool {
+		_, err := sw.Sweep(ctx)
+		require.NoError(t, err)
+		_, err = house.Store.Take(ctx, discarded.ID)
+		return store.IsNotFound(err)
+	}, time.Minute, 10*time.Millisecond)
+}
+
+// arrive lays an upload that has arrived, or some of it, into the folder.
+func arrive(t *testing.T, show, episode string, data []byte, of int64) uploads.Announced {
+	t.Helper()
+	info := uploads.Announced{ID: store.NewID(), Size: of, MetaData: map[string]string{"filename": "Tide.wav", "show": show}}
+	if episode != "" {
+		info.MetaData["episode"] = episode
+	}
+	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID), data, 0o600))
+	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID)+".info", mustJSON(t, info), 0o600))
+	return info
+}
+
+func TestAFileThatHasArrivedIsTakenUpWhateverBecameOfItsEpisode(t *testing.T) {
+	s := show(t)
+	data := sound(t, 600)
+	info := arrive(t, s.ID, store.NewID(), data, int64(len(data))) // of an episode that is gone
+	require.NoError(t, house.Uploads.Resume(ctx))
+	require.Equal(t, store.Done, ended(t, info.ID).State)
+	all, err := house.Store.Sounds(ctx, s.ID)
+	require.NoError(t, err)
+	require.Len(t, all, 1)
+	assert.Equal(t, "Tide", all[0].Name)
+	require.Eventually(t, func() bool { return !there("uploads", info.ID) }, time.Minute, 5*time.Millisecond, "and is put away")
+
+	// Of a show that is gone nothing can be made; it stays until it is old.
+	gone := arrive(t, store.NewID(), "", data, int64(len(data)))
+	half := arrive(t, s.ID, "", data, int64(2*len(data)))
+	require.NoError(t, house.Uploads.Resume(ctx))
+	swept, err := sweeper().Sweep(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, swept.Uploads)
+	for _, u := range []uploads.Announced{gone, half} {
+		assert.True(t, there("uploads", u.ID))
+		aged(t, 72*time.Hour, "uploads", u.ID)
+		aged(t, 72*time.Hour, "uploads", u.ID+".info")
+	}
+	swept, err = sweeper().Sweep(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 2, swept.Uploads)
+	assert.False(t, there("uploads", gone.ID) || there("uploads", half.ID+".info"))
+}
+
+func mustJSON(t *testing.T, v any) []byte {
+	t.Helper()
+	data, err := json.Marshal(v)
+	require.NoError(t, err)
+	return data
+}

@@ -1,0 +1,291 @@
+package work_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gocloud.dev/blob/fileblob"
+
+	"ruvel/core/audio"
+	"ruvel/core/session"
+	"ruvel/internal/chunks"
+	"ruvel/internal/sounds"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+	"ruvel/testkit"
+	"ruvel/testkit/dbtest"
+)
+
+func TestMain(m *testing.M) { dbtest.Main(m) }
+
+var ctx = context.Background()
+
+const (
+	patience = time.Minute
+	tick     = 10 * time.Millisecond
+)
+
+// house is a worker with all it rests on.
+type house struct {
+	*work.Worker
+	dir string
+}
+
+// open makes a house on a database. Houses on the same originals are one Ruvel.
+func open(t *testing.T, dsn, originals, owner string) house {
+	t.Helper()
+	dir := t.TempDir()
+	st, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = st.Close() })
+	bucket, err := fileblob.OpenBucket(originals, &fileblob.Options{CreateDir: true, NoTempDir: true, Metadata: fileblob.MetadataDontWrite})
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = bucket.Close() })
+	cache := filepath.Join(dir, "cache")
+	library, err := sounds.New(bucket, cache)
+	require.NoError(t, err)
+	queue, err := work.NewQueue(ctx, filepath.Join(dir, "queue"), "")
+	require.NoError(t, err)
+	t.Cleanup(queue.Close)
+	box, err := chunks.New(filepath.Join(dir, "takes"))
+	require.NoError(t, err)
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "uploads"), 0o700))
+	return house{&work.Worker{
+		Owner: owner, Queue: queue, Store: st, Sounds: library, Chunks: box, Uploads: work.Uploads(filepath.Join(dir, "uploads")),
+		Bucket: bucket, Dir: cache, Lease: 2 * time.Second,
+	}, dir}
+}
+
+// run lets a house work until the test ends or it is stopped.
+func (h house) run(t *testing.T) (stop func()) {
+	t.Helper()
+	working, cancel := context.WithCancel(ctx)
+	done := make(chan error, 1)
+	go func() { done <- h.Run(working) }()
+	ended := false
+	stop = func() {
+		if !ended {
+			ended = true
+			cancel()
+			assert.NoError(t, <-done)
+		}
+	}
+	t.Cleanup(stop)
+	return stop
+}
+
+func (h house) episode(t *testing.T) (show store.Show, e store.Episode) {
+	t.Helper()
+	show, err := h.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	e, err = h.Store.AddEpisode(ctx, show.ID, "Fog", 0, session.New())
+	require.NoError(t, err)
+	return show, e
+}
+
+// put keeps a second of noise among the originals.
+func (h house) put(t *testing.T, seed uint64) string {
+	t.Helper()
+	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(1, 0.3, audio.Second, seed)))
+	require.NoError(t, err)
+	id, _, err := h.Sounds.Put(ctx, bytes.NewReader(data))
+	require.NoError(t, err)
+	return id
+}
+
+// submit queues the import of a sound that is to be placed.
+func (h house) submit(t *testing.T, show store.Show, e store.Episode, sound string, at audio.Frames) store.Job {
+	t.Helper()
+	job, err := h.Submit(ctx, work.Import, show.ID, &e.ID, "a.wav", work.ImportArguments{Sound: sound, File: "a.wav", Place: &work.Place{Episode: e.ID, Start: at}})
+	require.NoError(t, err)
+	return job
+}
+
+// ended waits until a job has ended.
+func (h house) ended(t *testing.T, id string) (job store.Job) {
+	t.Helper()
+	require.Eventually(t, func() bool {
+		j, err := h.Store.Job(ctx, id)
+		job = j
+		return err == nil && job.State.Final()
+	}, patience, tick)
+	return job
+}
+
+func (h house) clips(t *testing.T, e store.Episode) (n int) {
+	t.Helper()
+	doc, _, err := h.Store.Document(ctx, e.ID)
+	require.NoError(t, err)
+	for _, tr := range doc.Tracks {
+		n += len(tr.Clips)
+	}
+	return n
+}
+
+func TestTwoHousesOnOneDatabaseDoEachJobOnce(t *testing.T) {
+	dsn, originals := dbtest.New(t), t.TempDir()
+	one, two := open(t, dsn, originals, "one"), open(t, dsn, originals, "two")
+	show, e := one.episode(t)
+	var jobs []store.Job
+	for i := range 12 {
+		jobs = append(jobs, one.submit(t, show, e, one.put(t, uint64(i)), audio.Frames(i)*audio.Second))
+	}
+	// A file that has arrived lies with one of them only.
+	data, err := os.ReadFile(testkit.WriteWAV(t, "b.wav", testkit.Noise(1, 0.3, audio.Second, 99)))
+	require.NoError(t, err)
+	upload := store.NewID()
+	require.NoError(t, os.WriteFile(one.Uploads.File(upload), data, 0o600))
+	arrived, err := two.SubmitAs(ctx, upload, work.Import, show.ID, &e.ID, "b.wav", work.ImportArguments{Upload: upload, File: "b.wav", Place: &work.Place{Episode: e.ID}})
+	require.NoError(t, err)
+	two.run(t)
+	one.run(t)
+	for _, j := range append(jobs, arrived) {
+		assert.Equal(t, store.Done, one.ended(t, j.ID).State, "%+v", one.ended(t, j.ID).Problem)
+	}
+	assert.Equal(t, 13, one.clips(t, e))
+}
+
+func TestAJobWhoseWorkerIsGoneIsBegunByAnotherAndPlacesItsClipOnce(t *testing.T) {
+	dsn, originals := dbtest.New(t), t.TempDir()
+	gone, there := open(t, dsn, originals, "gone"), open(t, dsn, originals, "there")
+	show, e := gone.episode(t)
+	job := gone.submit(t, show, e, gone.put(t, 1), 0)
+	// It was begun, its clip placed, and then nothing was heard of the worker again.
+	_, mine, err := gone.Store.Claim(ctx, job.ID, "gone", 500*time.Millisecond)
+	require.NoError(t, err)
+	require.True(t, mine)
+	there.run(t)
+	assert.Equal(t, store.Done, there.ended(t, job.ID).State)
+	assert.Equal(t, 2, there.ended(t, job.ID).Attempts)
+	assert.Equal(t, 1, there.clips(t, e))
+	gone.run(t)
+	again, err := gone.SubmitAs(ctx, job.ID, work.Import, show.ID, &e.ID, "a.wav", work.ImportArguments{Sound: "x"})
+	require.NoError(t, err)
+	assert.Equal(t, store.Done, again.State, "the same id twice is one job")
+	assert.Equal(t, 1, there.clips(t, e))
+}
+
+func TestAJobThatEndsItsProcessEachTimeIsGivenUpInWords(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	job := h.submit(t, show, e, h.put(t, 1), 0)
+	for range 3 {
+		_, mine, err := h.Store.Claim(ctx, job.ID, "here", time.Hour)
+		require.NoError(t, err)
+		require.True(t, mine)
+		require.NoError(t, h.Store.Abandon(ctx, "here")) // the process was killed and started again
+	}
+	h.run(t)
+	end := h.ended(t, job.ID)
+	assert.Equal(t, store.Failed, end.State)
+	assert.Equal(t, "given-up", end.Problem.Of.Code)
+	assert.Contains(t, end.Problem.Of.Message, "begun 3 times")
+	assert.Zero(t, h.clips(t, e))
+}
+
+func TestAPanicFailsItsJobAndTheNextOneIsDone(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	h.run(t)
+	poisoned, err := h.Submit(ctx, work.Mixdown, show.ID, nil, "nothing.wav", work.MixdownArguments{Format: "wav-24", Channels: 2}) // of no episode
+	require.NoError(t, err)
+	job := h.submit(t, show, e, h.put(t, 1), 0)
+	assert.Equal(t, store.Failed, h.ended(t, poisoned.ID).State)
+	assert.Equal(t, "internal", h.ended(t, poisoned.ID).Problem.Of.Code)
+	assert.Equal(t, store.Done, h.ended(t, job.ID).State)
+}
+
+func TestADatabaseThatGoesAwayAndComesBackLosesNoJobAndDoublesNone(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	var jobs []store.Job
+	for i := range 10 {
+		jobs = append(jobs, h.submit(t, show, e, h.put(t, uint64(i)), audio.Frames(i)*audio.Second))
+	}
+	h.run(t)
+	for _, left := range []int{8, 5} {
+		require.Eventually(t, func() bool { // in the middle of it
+			j, err := h.Store.Free(ctx)
+			return err == nil && len(j) < left
+		}, patience, time.Millisecond)
+		dbtest.Kill(t)
+	}
+	for _, j := range jobs {
+		end := h.ended(t, j.ID)
+		assert.Equal(t, store.Done, end.State, "%+v", end.Problem)
+	}
+	assert.Equal(t, 10, h.clips(t, e))
+}
+
+func TestAQueueThatIsAwayLeavesNoJobOnTheList(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	sound := h.put(t, 1)
+	h.Queue.Close()
+	_, err := h.Submit(ctx, work.Import, show.ID, &e.ID, "a.wav", work.ImportArguments{Sound: sound, File: "a.wav"})
+	require.ErrorContains(t, err, "The work queue does not answer")
+	pending, err := h.Store.Pending(ctx, show.ID)
+	require.NoError(t, err)
+	assert.Empty(t, pending)
+}
+
+func TestTheQueueWritesNothingThatAFullDiskCouldRefuse(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	size := func() (n int64) {
+		require.NoError(t, filepath.WalkDir(filepath.Join(h.dir, "queue"), func(_ string, d os.DirEntry, err error) error {
+			if err == nil && !d.IsDir() {
+				if info, err := d.Info(); err == nil {
+					n += info.Size()
+				}
+			}
+			return err
+		}))
+		return n
+	}
+	before := size()
+	for i := range 2000 {
+		require.NoError(t, h.Queue.Submit(ctx, fmt.Sprint(i), "0"))
+	}
+	assert.Equal(t, before, size())
+}
+
+func TestWhatTheQueueHasLostIsDoneAllTheSame(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	job, err := h.Store.AddJob(ctx, store.NewID(), work.Import, show.ID, &e.ID, "a.wav", work.ImportArguments{Sound: h.put(t, 1), File: "a.wav"})
+	require.NoError(t, err)
+	h.run(t)
+	assert.Equal(t, store.Done, h.ended(t, job.ID).State)
+	late, err := h.Store.AddJob(ctx, store.NewID(), work.Import, show.ID, &e.ID, "a.wav", work.ImportArguments{Sound: h.put(t, 2), File: "a.wav"})
+	require.NoError(t, err)
+	assert.Equal(t, store.Done, h.ended(t, late.ID).State, "and while it runs")
+}
+
+func TestAProcessThatEndsGivesItsJobsBack(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	path := filepath.Join(t.TempDir(), "long.flac")
+	testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i", "anullsrc=r=48000:cl=stereo:d=1800", "-compression_level", "0", path)
+	data, err := os.ReadFile(path)
+	require.NoError(t, err)
+	id, _, err := h.Sounds.Put(ctx, bytes.NewReader(data))
+	require.NoError(t, err)
+	job := h.submit(t, show, e, id, 0)
+	stop := h.run(t)
+	require.Eventually(t, func() bool {
+		j, err := h.Store.Job(ctx, job.ID)
+		return err == nil && j.State == store.Running
+	}, patience, time.Millisecond)
+	stop()
+	now, err := h.Store.Job(ctx, job.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []any{store.Queued, 0}, []any{now.State, now.Attempts})
+	assert.True(t, h.Sounds.Has(ctx, id), "what its next beginning needs is there")
+}
