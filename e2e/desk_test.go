@@ -33,6 +33,7 @@ func withTwoClips(t *testing.T, w *Window, title string) (episode string) {
 }
 
 func TestASecondWindowFollowsWhatTheFirstOneDoes(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Two desks")
 	second := w.OpenSecond()
@@ -55,6 +56,7 @@ func TestASecondWindowFollowsWhatTheFirstOneDoes(t *testing.T) {
 }
 
 func TestFilesThatCannotBeTakenInAreNamedAndChangeNothing(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Bad files")
 	before := desk(t, episode)
@@ -63,12 +65,14 @@ func TestFilesThatCannotBeTakenInAreNamedAndChangeNothing(t *testing.T) {
 	w.UntilText("Notes on fog.mp3: This is not a sound file that Ruvel can read")
 	w.UntilText("Nothing at all.wav: The file is empty.")
 	assert.Equal(t, string(before.Document.JSON()), string(desk(t, episode).Document.JSON()))
-	w.Press("Put this message away")
-	w.Press("Put this message away")
-	w.Until(`!document.body.innerText.includes("Notes on fog.mp3")`)
+	for _, name := range []string{"Notes on fog.mp3", "Nothing at all.wav"} {
+		w.Press("Put the message about " + name + " away")
+		w.Until(fmt.Sprintf(`!document.body.innerText.includes(%q)`, name))
+	}
 }
 
 func TestEditsStayInOrderAndAreKeptWhenTheDeskIsLeft(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Quick hands")
 	// An edit and its undo in one breath: the undo means that edit, not the one before it.
@@ -89,6 +93,7 @@ func TestEditsStayInOrderAndAreKeptWhenTheDeskIsLeft(t *testing.T) {
 }
 
 func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Keys")
 	focus := func(css string) {
@@ -240,6 +245,7 @@ func TestASelectedRangeIsLoopedAndMixedDown(t *testing.T) {
 }
 
 func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
+	t.Parallel()
 	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
 	w := OpenWindow(t, base)
@@ -278,6 +284,7 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 }
 
 func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Go("/")
 	w.UntilText("The Last Fog Signal")
@@ -304,6 +311,7 @@ func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {
 }
 
 func TestALongNameAndAnEmptyShowAreShownWhole(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Go("/")
 	w.Press("New show")

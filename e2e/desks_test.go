@@ -5,6 +5,7 @@ import (
 	"math"
 	"net/http"
 	"sync"
+	"syscall"
 	"testing"
 
 	"github.com/chromedp/cdproto/input"
@@ -40,6 +41,7 @@ func openByLink(w *Window, id string) {
 }
 
 func TestADeskThatIsLeftWhileItLoadsChangesNothingOfTheNext(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	// The answer about one episode is held back until it is let go.
 	w.OnNewPage(`(() => { const fetch = window.fetch; window.fetch = async (request, ...rest) => {
@@ -69,6 +71,7 @@ func TestADeskThatIsLeftWhileItLoadsChangesNothingOfTheNext(t *testing.T) {
 }
 
 func TestTwoWindowsEditingAtOnceLoseNothing(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Go("/")
 	w.UntilText("New episode")
@@ -96,6 +99,7 @@ func TestTwoWindowsEditingAtOnceLoseNothing(t *testing.T) {
 }
 
 func TestTheServerAwayForTenSecondsInTheMiddleOfADragLosesNothing(t *testing.T) {
+	t.Parallel()
 	line := StartLine(t, base)
 	w := OpenWindow(t, line.Address)
 	episode := withTwoClips(t, w, "Away")
@@ -142,6 +146,7 @@ func TestTheServerAwayForTenSecondsInTheMiddleOfADragLosesNothing(t *testing.T) 
 }
 
 func TestAnEpisodeRemovedUnderAnOpenWindowIsSaid(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Go("/")
 	w.UntilText("New episode")
@@ -172,6 +177,7 @@ func TestAnEpisodeRemovedUnderAnOpenWindowIsSaid(t *testing.T) {
 }
 
 func TestAChangeThatDoesNotFitIsMadeGoodAndTheEditsBehindItGoOn(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	// One answer to an edit, and what the events tell of it, name a track that is not there.
 	w.OnNewPage(`(() => { const fetch = window.fetch; window.__spoil = 0; window.fetch = async (request, ...rest) => {
@@ -193,6 +199,7 @@ func TestAChangeThatDoesNotFitIsMadeGoodAndTheEditsBehindItGoOn(t *testing.T) {
 }
 
 func TestSeveralChosenClipsAreChangedInOneStep(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Several")
 	x, y := w.Find(`[aria-label^="Keeper at the door"] .head`).At(0.5, 0.5)
@@ -217,6 +224,7 @@ func TestSeveralChosenClipsAreChangedInOneStep(t *testing.T) {
 }
 
 func TestAFewTracksGrowAndEachCanBeMadeTallerForFineWork(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Heights")
 	height := func(n int) float64 {
@@ -254,6 +262,7 @@ func TestAFewTracksGrowAndEachCanBeMadeTallerForFineWork(t *testing.T) {
 }
 
 func TestChosenFilesAreLaidOnTracksAndASoundHasAButtonThatDoesIt(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := newEpisode(w, "Chosen")
 	voiceFile, musicFile := dropped(t)
@@ -274,6 +283,7 @@ func TestChosenFilesAreLaidOnTracksAndASoundHasAButtonThatDoesIt(t *testing.T) {
 }
 
 func TestNamesThatAreLongUnbrokenOrBlank(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Names")
 	x, y := w.Find(".lanes").At(0.6, 0.9)
@@ -302,6 +312,7 @@ func TestNamesThatAreLongUnbrokenOrBlank(t *testing.T) {
 }
 
 func TestWhatIsDrawnFollowsTheFormulasThatAreHeard(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Go("/")
 	w.Do(chromedp.Evaluate[chromedp.Void](drawingScript(t)))
@@ -314,4 +325,39 @@ func TestWhatIsDrawnFollowsTheFormulasThatAreHeard(t *testing.T) {
 			}
 		}
 	}
+}
+
+func TestTheDatabaseKilledUnderAnOpenDeskLosesNoEdit(t *testing.T) {
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Killed database")
+	for round := range 3 {
+		require.NoError(t, syscall.Kill(house.DatabaseProcess(), syscall.SIGKILL))
+		w.Key("nn")
+		Eval[bool](w, `(document.querySelector('[aria-label="Track Music 1"] .switch').click(), true)`)
+		doc := untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 2*(round+1) })
+		assert.Equal(t, round%2 == 0, doc.Tracks[1].Mute)
+		w.Until(fmt.Sprintf(`document.querySelectorAll(".ruler button").length === %d`, 2*(round+1)))
+	}
+	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+}
+
+func TestADeskStaysWhenTheConnectionIsLostWhileTheRestOfItLoads(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	// The first two requests for the sounds are lost on their way, after the document has come.
+	w.OnNewPage(`(() => { const fetch = window.fetch; let lost = 0; window.fetch = (request, ...rest) => {
+		if (!/\/api\/shows\/[^/]+\/sounds$/.test(request.url ?? "") || lost++ >= 2) return fetch(request, ...rest);
+		window.__lost = lost;
+		return Promise.reject(new TypeError("lost"));
+	} })()`)
+	w.Go("/")
+	w.UntilText("New episode")
+	episode := episodeOf(w, "Half loaded")
+	w.Go("/episodes/" + episode)
+	w.Until(`document.querySelectorAll(".lane").length === 2 && window.__lost`)
+	Eval[bool](w, `(document.querySelector(".lane").__same = true)`)
+	w.Press("Gather")
+	w.Until(`document.querySelector("[aria-label=\"Find a sound\"]")`) // the sounds come by themselves
+	assert.Equal(t, 2, Eval[int](w, `window.__lost`))
+	assert.True(t, Eval[bool](w, `document.querySelector(".lane").__same === true`), "nothing was taken off the desk meanwhile")
 }

@@ -109,6 +109,7 @@ func TestWithAnOpenMicrophoneTheRoomIsSilentWhileItRecords(t *testing.T) {
 }
 
 func TestALoudAndAFaintInputAreTold(t *testing.T) {
+	t.Parallel()
 	for level, words := range map[string]string{"volume=14dB": "Overloaded!", "volume=-42dB": "Too low.", "volume=-120dB": "Nothing arrives."} {
 		path := filepath.Join(t.TempDir(), "m.wav")
 		testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i", "sine=frequency=440:sample_rate=44100:duration=20", "-af", "volume=18dB,"+level, "-ac", "2", path)
@@ -121,6 +122,7 @@ func TestALoudAndAFaintInputAreTold(t *testing.T) {
 }
 
 func TestTheScriptIsWrittenReadInLargeTypeAndMarked(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := newEpisode(w, "Script")
 	w.Press("Record")
@@ -319,6 +321,7 @@ func TestAPieceFromTheShelfIsFoundHeardAndLaidOnATrack(t *testing.T) {
 }
 
 func TestAnUploadSurvivesALostConnectionAndSaysHowItGoes(t *testing.T) {
+	t.Parallel()
 	line := StartLine(t, base)
 	w := OpenWindow(t, line.Address)
 	episode := newEpisode(w, "Upload")

@@ -6,8 +6,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
+
+	"ruvel/testkit"
 
 	"github.com/stretchr/testify/require"
 )
@@ -33,7 +36,7 @@ func StartProgram(t testing.TB) *Program {
 	out, err := exec.Command("go", "build", "-o", p.path, "ruvel/cmd/ruvel").CombinedOutput()
 	require.NoError(t, err, string(out))
 	t.Cleanup(p.Stop)
-	p.Start("0")
+	p.Start(strconv.Itoa(testkit.Port(t)))
 	return p
 }
 

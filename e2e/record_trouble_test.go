@@ -117,14 +117,14 @@ func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) 
 	withoutCountIn(w)
 	recordFor(w, 2)
 	full := func(on bool) {
-		house.Takes.Chunks.KeepFree.Store(0)
+		house.Space.Keep(0)
 		if on {
-			house.Takes.Chunks.KeepFree.Store(math.MaxInt64)
+			house.Space.Keep(math.MaxInt64 / 2)
 		}
 	}
 	t.Cleanup(func() { full(false) })
 	full(true)
-	w.UntilText("The disk is full.")
+	w.UntilText("The disk is full, so this was not kept.")
 	w.UntilText("Go on speaking")
 	untilRecorded(w, 4)
 	full(false)
@@ -138,7 +138,7 @@ func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) 
 	// With no room at the beginning, none is begun.
 	full(true)
 	w.Press("Another take")
-	w.UntilText("The disk is full. Nothing was lost; free some space and try again.")
+	w.UntilText("The disk is full, so this was not kept. What was kept before is there.")
 	assert.Len(t, takesOf(t, base, episode, func([]takes.TakeStatus) bool { return true }), 1)
 }
 
@@ -183,4 +183,23 @@ func TestWithoutAnyDeviceTheReasonIsSaid(t *testing.T) {
 	w.Press("Record")
 	w.UntilText("Microphone of this computer")
 	w.UntilText("There is no such microphone. Connect one, or choose another input.")
+}
+
+func TestATakeThatBecomesAsLongAsOneMayBeEndsByItselfAndIsKept(t *testing.T) {
+	w := OpenWindow(t, base)
+	// Takes may last five seconds here.
+	w.OnNewPage(`(() => { const fetch = window.fetch; window.fetch = async (request, ...rest) => {
+		const answer = await fetch(request, ...rest);
+		if (!(request.url ?? "").endsWith("/api/recording")) return answer;
+		return new Response(JSON.stringify({...await answer.json(), longest: 5}), {headers: {"Content-Type": "application/json"}});
+	} })()`)
+	episode := newEpisode(w, "Long")
+	openRecording(w, "Stand-in microphone")
+	withoutCountIn(w)
+	recordFor(w, 1)
+	w.UntilText("This one ends, and is kept, in")
+	w.UntilText("The take has become as long as one may be, and was kept.")
+	list := takesOf(t, base, episode, kept)
+	assert.InDelta(t, 4.2, list[0].Length.Seconds(), 0.7)
+	w.Until(`document.querySelectorAll(".clip").length === 1`)
 }

@@ -14,6 +14,7 @@ import (
 
 	"github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
@@ -54,7 +55,7 @@ func OpenWindow(t testing.TB, base string, flags ...chromedp.ExecAllocatorOption
 		require.Empty(t, w.faults, "what the page complained about")
 	})
 	w.watch()
-	w.Do(chromedp.EmulateViewport(1280, 800))
+	w.begin()
 	return w
 }
 
@@ -102,8 +103,17 @@ func (w *Window) OpenSecond() *Window {
 	second := &Window{t: w.t, ctx: ctx, base: w.base}
 	w.t.Cleanup(closeTab)
 	second.watch()
-	second.Do(chromedp.EmulateViewport(1280, 800))
+	second.begin()
 	return second
+}
+
+// begin gives a window its size, and the focus that it would have in front of somebody:
+// several are open at once.
+func (w *Window) begin() {
+	w.t.Helper()
+	w.Do(chromedp.EmulateViewport(1280, 800))
+	_, err := chromedp.Call(w.ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true})
+	require.NoError(w.t, err)
 }
 
 func (w *Window) watch() {
@@ -219,12 +229,26 @@ func (w *Window) Press(name string) {
 	w.Click(w.Button(name))
 }
 
-// Click clicks the middle of an element once it stands still and nothing lies over it.
+// Click clicks the middle of an element once it stands still and nothing lies over it. If
+// what stands above it on the page comes or goes at that very moment, the press meets
+// something else, and is made again.
 func (w *Window) Click(css string) {
 	w.t.Helper()
-	w.Until(standing(css, reachable))
-	x, y := w.Find(css).At(0.5, 0.5)
-	w.Do(chromedp.MouseClickXY(x, y))
+	const tries = 5
+	for range tries {
+		w.Until(standing(css, reachable))
+		x, y := w.Find(css).At(0.5, 0.5)
+		Eval[bool](w, fmt.Sprintf(`(e => {
+			window.__met = !e;
+			(e?.closest("label") ?? e)?.addEventListener("pointerdown", () => (window.__met = true), {once: true, capture: true});
+			return true;
+		})(document.querySelector(%q))`, css))
+		w.Do(chromedp.MouseClickXY(x, y))
+		if Eval[bool](w, `window.__met`) {
+			return
+		}
+	}
+	require.Fail(w.t, "what was pressed moved away again and again", css)
 }
 
 // Drag moves the pointer from one place to another in steps, as a hand does.

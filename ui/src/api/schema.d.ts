@@ -247,6 +247,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How Ruvel is; 503 while its database does not answer */
+        get: operations["get-health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job}": {
         parameters: {
             query?: never;
@@ -979,6 +996,38 @@ export interface components {
             /** @description In the order of the document's tracks */
             tracks: components["schemas"]["TrackState"][];
         };
+        Health: {
+            /**
+             * Format: int64
+             * @description Working copies that are being read
+             */
+            copies: number;
+            /**
+             * Format: int64
+             * @description Bytes that are free on the disk of the data folder
+             */
+            free: number;
+            /**
+             * Format: int64
+             * @description Bytes that are kept free: nothing is written beyond that
+             */
+            kept: number;
+            /**
+             * Format: int64
+             * @description Listening streams
+             */
+            listeners: number;
+            /**
+             * Format: int64
+             * @description Jobs that are being done
+             */
+            running: number;
+            /**
+             * Format: int64
+             * @description Jobs that wait
+             */
+            waiting: number;
+        };
         InsertClip: {
             /**
              * Format: int64
@@ -1401,8 +1450,18 @@ export interface components {
              * @description Seconds
              */
             countIn: number;
+            /**
+             * Format: int64
+             * @description For how many days a discarded take is kept
+             */
+            discardedDays: number;
             /** @description What a voice is judged by, in dBFS of its peaks */
             levels: components["schemas"]["Limits"];
+            /**
+             * Format: double
+             * @description Seconds; no take may be longer
+             */
+            longest: number;
             /** @description Name of the microphone that needs no device */
             standIn: string;
         };
@@ -1497,7 +1556,7 @@ export interface components {
             base: number;
             /** Format: int64 */
             pace?: number;
-            /** @description Parts, by key, that have or have not been recorded */
+            /** @description Parts, by key, that have or have not been recorded; at most 500 at a time */
             recorded?: {
                 [key: string]: boolean;
             };
@@ -1685,6 +1744,11 @@ export interface components {
              * @description Hertz, of the device
              */
             rate: number;
+            /**
+             * Format: int64
+             * @description Samples that were no numbers and became silence, once it is a sound
+             */
+            silenced?: number;
             /** @description Its sound, once it is one */
             sound?: string;
             /** @enum {string} */
@@ -2465,6 +2529,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Format"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
                 };
             };
             /** @description Error */

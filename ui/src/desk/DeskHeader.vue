@@ -83,7 +83,8 @@ async function rename(): Promise<void> {
     </nav>
     <div class="kept soft" role="status">
       <template v-if="session.gone">This episode was removed</template>
-      <template v-else-if="session.stuck || !connection.connected">
+      <template v-else-if="session.stuck">{{ session.stuck }}</template>
+      <template v-else-if="!connection.connected">
         {{ session.busy ? "Connection lost, your changes wait…" : "Connection lost, trying again…" }}
       </template>
       <template v-else-if="session.busy">Keeping…</template>

@@ -21,7 +21,7 @@ defineEmits<{ stop: [] }>();
       </template>
     </div>
     <button
-      :aria-label="problem ? 'Put this message away' : `Cancel ${name}`"
+      :aria-label="problem ? `Put the message about ${name} away` : `Cancel ${name}`"
       :title="problem ? 'Put away' : 'Cancel'"
       @click="$emit('stop')"
     >

@@ -12,6 +12,11 @@ const RUN_UP = 0.4;
 /** Seconds after which the stand-in begins to read, as anybody draws breath. */
 const BREATH = 0.25;
 
+/** What keeps a take from being ended only for a while. */
+const PASSING = ["unreachable", "internal", "disk-full", "database-away", "queue-away"];
+/** Seconds before the longest that a take may be at which it is said that it will end. */
+const NEAR = 600;
+
 export type Phase = "closed" | "opening" | "ready" | "counting" | "recording" | "saving";
 
 /** What stays chosen from one visit to the next. */
@@ -49,6 +54,10 @@ export class Recorder {
     held: -120,
     verdict: "nothing" as Verdict,
     limits: undefined as Schema["Limits"] | undefined,
+    /** Seconds that a take may last. */
+    longest: 0,
+    /** Days for which a discarded take is kept. */
+    discardedDays: 0,
     /** The take that has just been ended, to be heard and judged. */
     last: "",
   });
@@ -107,6 +116,8 @@ export class Recorder {
     try {
       this.setup ??= await ask(api.GET("/recording"));
       this.state.limits = this.setup.levels;
+      this.state.longest = this.setup.longest;
+      this.state.discardedDays = this.setup.discardedDays;
     } catch (error) {
       this.state.fault = (error as Refusal).message;
       return;
@@ -320,6 +331,7 @@ export class Recorder {
         this.wave.grown++;
         // What has been captured, not what a clock says: a device that stumbles leaves frames out.
         this.state.recorded = Math.round((message.taken * RATE) / this.format.rate);
+        if (this.secondsLeft() < 1) void this.full();
         break;
       case "kept":
         this.state.kept = Math.round((message.kept * RATE) / this.format.rate);
@@ -337,6 +349,22 @@ export class Recorder {
       case "gone":
         this.gone();
     }
+  }
+
+  /** How many seconds the take that grows may still last. */
+  private secondsLeft(): number {
+    return this.state.longest - this.state.recorded / RATE;
+  }
+
+  /** How many seconds are left, once that is worth a word. */
+  get ending(): number | undefined {
+    return this.state.phase === "recording" && this.secondsLeft() < NEAR ? this.secondsLeft() : undefined;
+  }
+
+  private async full(): Promise<void> {
+    if (this.state.phase !== "recording") return;
+    await this.stop();
+    this.state.problem = "The take has become as long as one may be, and was kept. Record another one to go on.";
   }
 
   /** The input has stopped by itself: what there is of a take is kept. */
@@ -380,7 +408,7 @@ export class Recorder {
       } catch (error) {
         const refusal = error as Refusal;
         if (refusal.code === "empty-take" && this.discarding) break;
-        if (refusal.code !== "unreachable" && refusal.code !== "internal" && refusal.code !== "disk-full") {
+        if (!PASSING.includes(refusal.code)) {
           this.state.problem = refusal.message;
           break;
         }

@@ -84,7 +84,9 @@ export class Sender {
       });
       if (answer.ok) return undefined;
       const problem = (await answer.json().catch(() => ({}))) as { code?: string; detail?: string };
-      const final = ["take-closed", "not-found", "bad-chunk", "chunk-missing"].includes(problem.code ?? "");
+      const final = ["take-closed", "take-full", "not-found", "bad-chunk", "chunk-missing"].includes(
+        problem.code ?? "",
+      );
       return { message: problem.detail ?? `The server answered ${answer.status}.`, final };
     } catch {
       return { message: "The server cannot be reached.", final: false };

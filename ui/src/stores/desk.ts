@@ -12,6 +12,8 @@ import { useTakes } from "./takes";
 
 /** Milliseconds after which a connection that the browser has given up is tried anew. */
 const TRY_AGAIN = 2000;
+/** Why an episode cannot be opened only for a while. */
+const PASSING = new Set(["unreachable", "database-away"]);
 
 /** Opens and leaves the desk, and follows what happens to its episode meanwhile. */
 export const useDesk = defineStore("desk", () => {
@@ -33,12 +35,25 @@ export const useDesk = defineStore("desk", () => {
     const desk = new OpenDesk(episode);
     try {
       await session.enter(desk);
+    } catch (error) {
       if (desk.left) return;
-      await follow(desk); // first, so that nothing which changes meanwhile is missed
-      if (desk.left) return;
+      problem.value = error as Refusal;
+      // What is away comes back, and then the desk is there by itself.
+      if (PASSING.has(problem.value.code)) window.setTimeout(() => !desk.left && void open(episode), TRY_AGAIN);
+      return;
+    }
+    if (desk.left) return;
+    await follow(desk); // first, so that nothing which changes meanwhile is missed
+    await fill(desk);
+  }
+
+  /** Asks for everything besides the document, again if that fails only for a while; the desk stays as it is. */
+  async function fill(desk: OpenDesk): Promise<void> {
+    if (desk.left || session.gone) return;
+    try {
       await Promise.all([lists.load(), refresh()]);
     } catch (error) {
-      if (!desk.left) problem.value = error as Refusal;
+      if (PASSING.has((error as Refusal).code)) window.setTimeout(() => void fill(desk), TRY_AGAIN);
     }
   }
 

@@ -20,7 +20,14 @@ interface Waiting {
   done: (change: Change | undefined) => void;
 }
 
-/** Milliseconds between tries while the server cannot be reached. */
+/** Why an edit cannot be kept just now, by the code of the problem; it waits and is sent again. */
+const PASSING: Record<string, string> = {
+  unreachable: "Connection lost, your changes wait…",
+  "database-away": "Database away, your changes wait…",
+  "disk-full": "The disk is full, your changes wait…",
+};
+
+/** Milliseconds between tries while an edit waits. */
 const FIRST_PAUSE = 200;
 const LONGEST_PAUSE = 2000;
 
@@ -43,8 +50,8 @@ export const useSession = defineStore("session", () => {
   /** The episode was removed, here or elsewhere. */
   const gone = ref(false);
   const busy = ref(false);
-  /** The server cannot be reached; what has been done waits. */
-  const stuck = ref(false);
+  /** Why what has been done waits, or nothing. */
+  const stuck = ref("");
   const waiting: Waiting[] = [];
 
   const length = computed(() => glance.value?.length ?? 0);
@@ -180,7 +187,7 @@ export const useSession = defineStore("session", () => {
       if (!op) return undefined;
       try {
         const change = await post(act, op, base, again);
-        stuck.value = false;
+        stuck.value = "";
         if (here(act.episode)) {
           problem.value = undefined;
           if (again) await catchUp();
@@ -196,15 +203,15 @@ export const useSession = defineStore("session", () => {
             await catchUp();
             base = Math.max(base, version.value);
           }
-        } else if (refusal.code === "unreachable" && typeof op === "object") {
+        } else if (refusal.code in PASSING && typeof op === "object") {
           // It may have arrived, so an edit of its own is known by its gesture. One of a drag does no harm twice.
-          stuck.value = true;
+          stuck.value = PASSING[refusal.code]!;
           again = again || !act.drag;
           await new Promise((r) => setTimeout(r, pause));
           pause = Math.min(LONGEST_PAUSE, pause * 1.5);
           if (act.drag && waiting[0]?.drag === act.drag) return undefined; // a later one does it all
         } else {
-          stuck.value = false;
+          stuck.value = "";
           if (!refusal.code.startsWith("nothing-to-")) problem.value = refusal;
           if (refusal.code === "not-found" && here(act.episode)) await catchUp();
           return undefined;

@@ -12,7 +12,7 @@ export interface Upload {
   size: number;
   /** Seconds that it will probably still take; 0 if that is not known. */
   left: number;
-  state: "waiting" | "sending" | "interrupted" | "failed";
+  state: "waiting" | "sending" | "interrupted" | "full" | "failed";
   problem: string;
 }
 
@@ -71,8 +71,9 @@ export const useUploads = defineStore("uploads", () => {
       onProgress: (sent) => progress(upload, entry, sent),
       onShouldRetry: (error) => {
         const status = error.originalResponse?.getStatus() ?? 0;
-        const again = status === 0 || status === 423 || status === 409 || (status >= 500 && status !== 507);
-        if (again) Object.assign(upload, { state: "interrupted", left: 0 });
+        const full = status === 507 && entry.tus.url !== null; // what has come is there, and the rest comes later
+        const again = full || status === 0 || status === 423 || status === 409 || (status >= 500 && status !== 507);
+        if (again) Object.assign(upload, { state: full ? "full" : "interrupted", left: 0 });
         return again;
       },
       onError: (error) => {
@@ -99,7 +100,7 @@ export const useUploads = defineStore("uploads", () => {
 
   function progress(upload: Upload, entry: Running, sent: number): void {
     const now = performance.now();
-    if (!entry.begun || upload.state === "interrupted") Object.assign(entry, { begun: now, from: sent });
+    if (!entry.begun || upload.state !== "sending") Object.assign(entry, { begun: now, from: sent });
     upload.state = "sending";
     upload.sent = sent;
     const rate = (sent - entry.from) / Math.max(1, now - entry.begun);

@@ -20,6 +20,14 @@ const armed = computed({
   set: (id: string) => (desk.armed.value = id),
 });
 const waiting = computed(() => Math.max(0, (recorder.state.recorded - recorder.state.kept) / RATE));
+const longest = computed(() => {
+  const minutes = Math.round(recorder.state.longest / 60);
+  return minutes > 0 && minutes % 60 === 0
+    ? `up to ${minutes / 60} hours`
+    : minutes > 0
+      ? `up to ${minutes} minutes`
+      : "";
+});
 const millis = computed(() => Math.round((recorder.choices.late * 1000) / RATE));
 
 onMounted(() => recorder.prepare());
@@ -122,10 +130,15 @@ function parseMillis(text: string): number | undefined {
     >
       <Mic :size="15" />Record at {{ timeText(desk.playhead.value) }}
     </button>
-    <div v-else class="going" role="status" :class="recorder.state.phase">
+    <p v-if="!recorder.busy && longest" class="soft">One take can last {{ longest }}.</p>
+    <div v-if="recorder.busy" class="going" role="status" :class="recorder.state.phase">
       <p v-if="recorder.state.phase === 'counting'" class="count">{{ recorder.state.count || "…" }}</p>
       <template v-else>
         <p class="figures clock">{{ timeText(recorder.state.recorded, 1) }}</p>
+        <p v-if="recorder.ending !== undefined" class="alarm">
+          A take can last {{ longest }}. This one ends, and is kept, in
+          {{ timeText(Math.max(0, recorder.ending) * RATE, 0) }}.
+        </p>
         <p v-if="recorder.state.trouble" class="alarm">
           {{ recorder.state.trouble }}
           {{

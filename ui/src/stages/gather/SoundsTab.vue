@@ -62,7 +62,13 @@ const found = computed(() => {
 const imports = computed(() =>
   Object.values(jobs.byID).filter((j) => j.kind === "import" && j.state !== "done" && j.state !== "cancelled"),
 );
-const doing = { waiting: "Waiting", sending: "Sending", interrupted: "Connection lost, goes on by itself", failed: "" };
+const doing = {
+  waiting: "Waiting",
+  sending: "Sending",
+  interrupted: "Connection lost, goes on by itself",
+  full: "The disk is full, goes on by itself",
+  failed: "",
+};
 </script>
 
 <template>
@@ -84,10 +90,10 @@ const doing = { waiting: "Waiting", sending: "Sending", interrupted: "Connection
       v-for="j in imports"
       :key="j.id"
       :name="j.name"
-      :doing="j.state === 'queued' ? 'Waiting' : 'Reading'"
+      :doing="j.state !== 'queued' ? 'Reading' : j.problem ? 'Waiting for room on the disk' : 'Waiting'"
       :progress="j.progress"
       :left="j.left"
-      :problem="j.problem?.message ?? ''"
+      :problem="j.state === 'failed' ? (j.problem?.message ?? '') : ''"
       @stop="j.state === 'failed' ? jobs.putAway(j.id) : jobs.cancel(j.id)"
     />
   </div>

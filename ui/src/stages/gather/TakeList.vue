@@ -115,6 +115,9 @@ async function again(take: Take, away: boolean): Promise<void> {
       <strong>Take {{ last.number }}</strong> · <span class="figures">{{ timeText(last.length, 1) }}</span> · peak
       <span class="figures">{{ figure(last.peak) }}</span> dBFS
     </p>
+    <p v-if="last.silenced" class="alarm">
+      {{ last.silenced }} samples came broken from the device and became silence. Listen to it.
+    </p>
     <div class="acts">
       <button class="plain-button filled" @click="desk.hearing.toggle(address(last))">
         {{ hearing(last) ? "Stop" : "Hear it" }}
@@ -147,6 +150,9 @@ async function again(take: Take, away: boolean): Promise<void> {
     <button class="link soft" :aria-expanded="showDiscarded" @click="showDiscarded = !showDiscarded">
       {{ discarded.length === 1 ? "1 discarded take" : `${discarded.length} discarded takes` }}
     </button>
+    <p v-if="showDiscarded && desk.recorder.state.discardedDays" class="soft">
+      They are kept for {{ desk.recorder.state.discardedDays }} days.
+    </p>
     <ul v-if="showDiscarded" class="plain-list">
       <li v-for="t in discarded" :key="t.id">
         <span class="about"
