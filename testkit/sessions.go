@@ -54,6 +54,7 @@ func (l Library) Session(t *rapid.T) session.Document {
 			track.Clips[fmt.Sprintf("c%d", d.Next)] = l.clip(t, d)
 			d.Next++
 		}
+		cross(t, track)
 		d.Tracks = append(d.Tracks, track)
 	}
 	d.Settle()
@@ -69,6 +70,19 @@ func (l Library) clip(t *rapid.T, d session.Document) session.Clip {
 	return session.Clip{
 		Name: "Clip", Sound: id, Start: frames(t, "start", 50000), Offset: audio.Frames(offset), Length: audio.Frames(length),
 		Gain: level(t, "gain"), FadeIn: fadeOf(t), FadeOut: fadeOf(t), Envelope: points(t, int64(sound.Length)),
+		Silent: rapid.IntRange(0, 9).Draw(t, "made silent") == 0,
+	}
+}
+
+// cross lets clips of a track take over from each other where no more than two overlap.
+func cross(t *rapid.T, track session.Track) {
+	if crowded, _ := track.Crowded(); crowded > 0 {
+		return
+	}
+	for _, o := range track.Overlaps() {
+		c := track.Clips[o.In]
+		c.Crossing = rapid.SampledFrom([]session.Law{session.LaidOver, session.CrossGain, session.CrossPower}).Draw(t, "law")
+		track.Clips[o.In] = c
 	}
 }
 

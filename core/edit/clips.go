@@ -76,6 +76,7 @@ type Move struct {
 type MoveClips struct {
 	Kind
 	Moves []Move `json:"moves" nullable:"false" minItems:"1" maxItems:"5000"`
+	Copy  bool   `json:"copy,omitempty" doc:"Leave the clips where they are, and put copies there"`
 }
 
 func (o MoveClips) apply(d *draft) (string, error) {
@@ -88,6 +89,7 @@ func (o MoveClips) apply(d *draft) (string, error) {
 		earliest = min(earliest, m.Start)
 	}
 	var name string
+	verb := onOff(o.Copy, "Copy", "Move")
 	for _, m := range moves {
 		from, c, err := d.clip(m.Clip)
 		if err != nil {
@@ -100,11 +102,17 @@ func (o MoveClips) apply(d *draft) (string, error) {
 			}
 		}
 		c.Start = m.Start - earliest // the group keeps its distances when it meets the beginning
+		name = verb + " " + quote(c.Name) + " to " + c.Start.String()
+		if o.Copy {
+			if _, err := d.add(to, c); err != nil {
+				return "", err
+			}
+			continue
+		}
 		delete(from.Clips, m.Clip)
 		to.Clips[m.Clip] = c
-		name = "Move " + quote(c.Name) + " to " + c.Start.String()
 	}
-	return oneOrMany(len(moves), name, "Move", "clip"), nil
+	return oneOrMany(len(moves), name, verb, "clip"), nil
 }
 
 // Trim says where an end of a clip is to go.
@@ -168,8 +176,9 @@ type SplitClips struct {
 }
 
 func (o SplitClips) apply(d *draft) (string, error) {
+	d.still = true
 	var name string
-	done := 0
+	done, crossed := 0, ""
 	for _, id := range once(o.Clips, itself) {
 		t, c, err := d.clip(id)
 		if err != nil {
@@ -178,6 +187,11 @@ func (o SplitClips) apply(d *draft) (string, error) {
 		if o.At <= c.Start || o.At >= c.End() {
 			continue
 		}
+		if in, done := bake(t, o.At); !done {
+			crossed = in
+			continue
+		}
+		c = t.Clips[id]
 		left, right := split(c, o.At-c.Start)
 		if _, err := d.add(t, right); err != nil {
 			return "", err
@@ -185,6 +199,9 @@ func (o SplitClips) apply(d *draft) (string, error) {
 		t.Clips[id] = left
 		name = "Split " + quote(c.Name) + " at " + o.At.String()
 		done++
+	}
+	if done == 0 && crossed != "" {
+		return "", insideCrossing(o.At, crossed)
 	}
 	if done == 0 {
 		return "", problem.New("nothing-to-split", "at", "There is nothing to split at %v: put the playhead inside a clip.", o.At)
@@ -195,10 +212,15 @@ func (o SplitClips) apply(d *draft) (string, error) {
 	return name, nil
 }
 
+func insideCrossing(at audio.Frames, into string) error {
+	return problem.New("inside-crossing", "at", "At %v another clip crosses into %q, and there are fades besides. Choose a place beside the crossing, or take the fades away.", at, into)
+}
+
 // split cuts a clip after its first frames. A fade that the cut goes through is kept
 // by both halves: each remembers how much of it lies in the other.
 func split(c session.Clip, first audio.Frames) (left, right session.Clip) {
 	left, right = c, c
+	right.Crossing = session.LaidOver
 	left.Length = first
 	right.Start, right.Offset, right.Length = c.Start+first, c.Offset+first, c.Length-first
 	left.FadeOut.Past += right.Length
@@ -248,51 +270,19 @@ func (o CopyClips) apply(d *draft) (string, error) {
 	return oneOrMany(len(all), "Copy "+quote(all[0].clip.Name), "Copy", "clip"), nil
 }
 
-// RemoveClips takes clips away. The gaps stay, or are closed on each clip's own track.
-type RemoveClips struct {
-	Kind
-	Clips []string `json:"clips" nullable:"false" minItems:"1" maxItems:"5000"`
-	Close bool     `json:"close,omitempty" doc:"Move what follows on the same track earlier by the clip's length"`
-}
-
-func (o RemoveClips) apply(d *draft) (string, error) {
-	clips := once(o.Clips, itself)
-	if err := chosen(clips, "clips"); err != nil {
-		return "", err
-	}
-	var name string
-	for _, id := range clips {
-		t, c, err := d.clip(id)
-		if err != nil {
-			return "", err
-		}
-		delete(t.Clips, id)
-		if o.Close {
-			closeGap(t, c)
-		}
-		name = "Remove " + quote(c.Name)
-	}
-	return oneOrMany(len(clips), name, "Remove", "clip"), nil
-}
-
-// closeGap moves the clips that begin after a removed one earlier by its length.
-func closeGap(t *session.Track, gone session.Clip) {
-	for id, c := range t.Clips {
-		if c.Start >= gone.Start {
-			c.Start = max(gone.Start, c.Start-gone.Length)
-			t.Clips[id] = c
-		}
-	}
-}
-
 // ClipChange says what is to change of a clip; what is left out stays.
 type ClipChange struct {
 	Clip string    `json:"clip"`
 	Name *string   `json:"name,omitempty" maxLength:"200"`
 	Gain *audio.DB `json:"gain,omitempty" doc:"dB, held between -120 (silence) and 12"`
+	// What is typed is taken as it is, or refused: nothing is held.
+	Start  *audio.Frames `json:"start,omitempty" doc:"Where it begins in the session"`
+	Length *audio.Frames `json:"length,omitempty" doc:"Its end moves"`
+	Offset *audio.Frames `json:"offset,omitempty" doc:"Where it begins in its sound; its place in the session stays"`
+	Silent *bool         `json:"silent,omitempty"`
 }
 
-// SetClips changes names and gains of clips.
+// SetClips changes names, gains and places of clips.
 type SetClips struct {
 	Kind
 	Clips []ClipChange `json:"clips" nullable:"false" minItems:"1" maxItems:"5000"`
@@ -321,6 +311,27 @@ func (o SetClips) apply(d *draft) (string, error) {
 		if change.Gain != nil {
 			c.Gain = hold(*change.Gain)
 			name, many = "Gain of "+quote(c.Name)+" to "+levelText(c.Gain), "Gain of"
+		}
+		if change.Start != nil {
+			if *change.Start < 0 {
+				return "", problem.New("negative-time", "clips.start", "The clip %q cannot begin before the session does.", c.Name)
+			}
+			c.Start = *change.Start
+			name, many = "Move "+quote(c.Name)+" to "+c.Start.String(), "Move"
+		}
+		if change.Length != nil {
+			c.Length = *change.Length
+			c.FadeOut.Past = 0
+			name, many = "Make "+quote(c.Name)+" "+c.Length.String()+" long", "Set the length of"
+		}
+		if change.Offset != nil {
+			c.Offset = *change.Offset
+			name, many = "Slip "+quote(c.Name)+" to "+c.Offset.String()+" of its sound", "Slip"
+		}
+		if change.Silent != nil {
+			c.Silent = *change.Silent
+			many = onOff(c.Silent, "Silence", "Sound again")
+			name = many + " " + quote(c.Name)
 		}
 		t.Clips[change.Clip] = c
 	}

@@ -29,17 +29,25 @@ type Op interface {
 // Catalogue finds a sound that the document does not hold yet.
 type Catalogue func(id string) (session.Sound, bool)
 
+// Material is what is known of sounds outside the document.
+type Material struct {
+	Sound Catalogue
+	// Samples gives frames of a sound, from (included) to (excluded), which lie within it.
+	// They are the caller's. Nil, or an error: joins stand exactly where they were asked for.
+	Samples func(id string, from, to audio.Frames) (audio.PCM, error)
+}
+
 // Apply carries an operation out on a copy of the document and validates the result.
 // On an error, always a problem.Problem, the document stays as it was. Both documents
 // may share level lines, which nobody may write into.
 func Apply(doc session.Document, op Op, catalogue Catalogue) (session.Document, string, error) {
-	return ApplyFrom(doc, doc.Next, op, catalogue)
+	return ApplyFrom(doc, doc.Next, op, Material{Sound: catalogue})
 }
 
 // ApplyFrom is Apply in an episode where all numbers below first have been used for ids
 // at some time: what is new gets none of them, even if what had them is gone.
-func ApplyFrom(doc session.Document, first int, op Op, catalogue Catalogue) (session.Document, string, error) {
-	d := &draft{Document: doc.Draft(), catalogue: catalogue}
+func ApplyFrom(doc session.Document, first int, op Op, material Material) (session.Document, string, error) {
+	d := &draft{Document: doc.Draft(), material: material}
 	d.Next = max(d.Next, first)
 	fresh := d.Next
 	d.clips, d.points = d.Size()
@@ -55,6 +63,9 @@ func ApplyFrom(doc session.Document, first int, op Op, catalogue Catalogue) (ses
 	if err := d.Validate(); err != nil {
 		return doc, "", err
 	}
+	if err := d.settleOverlaps(doc); err != nil {
+		return doc, "", err
+	}
 	return d.Document, name, nil
 }
 
@@ -65,12 +76,25 @@ func Ops() []Op {
 		SetTracks{},
 		MoveTracks{},
 		RemoveTracks{},
+		DuplicateTracks{},
 		InsertClip{},
 		MoveClips{},
 		TrimClips{},
 		SplitClips{},
 		CopyClips{},
 		RemoveClips{},
+		SlipClips{},
+		JoinClips{},
+		LayerClips{},
+		SetCrossings{},
+		RemoveRanges{},
+		TightenPauses{},
+		CloseGap{},
+		InsertTime{},
+		PasteClips{},
+		RepeatStretch{},
+		LoopClip{},
+		MoveSegment{},
 		SetClips{},
 		SetFades{},
 		AddPoints{},
@@ -133,8 +157,10 @@ type Kind struct {
 // draft is a document being changed. Its level lines may be shared with others.
 type draft struct {
 	session.Document
-	catalogue     Catalogue
+	material      Material
 	clips, points int // that it holds, or has been promised room for
+	// still says that the edit leaves all sound where it is, so that nothing comes to overlap by it.
+	still bool
 }
 
 // room promises room for new clips and points, or says that the session would become
@@ -232,8 +258,8 @@ func (d *draft) bring(id string) (session.Sound, error) {
 	if s, ok := d.Sounds[id]; ok {
 		return s, nil
 	}
-	if d.catalogue != nil {
-		if s, ok := d.catalogue(id); ok {
+	if d.material.Sound != nil {
+		if s, ok := d.material.Sound(id); ok {
 			d.Sounds[id] = s
 			return s, nil
 		}

@@ -131,7 +131,7 @@ func TestRemovingCanCloseTheGapOnItsTrackAlone(t *testing.T) {
 	d := newDesk(t)
 	d.do(edit.SplitClips{Clips: []string{"c3"}, At: 10000})
 	d.do(edit.InsertClip{Sound: testkit.ID(1), Track: "t2", Start: 40000})
-	d.do(edit.RemoveClips{Clips: []string{"c3"}, Close: true})
+	d.do(edit.RemoveClips{Clips: []string{"c3"}, Close: edit.CloseTrack})
 	assert.Equal(t, audio.Frames(5000), d.clip("c4").Start)
 	assert.Equal(t, audio.Frames(40000), d.clip("c5").Start)
 	d.do(edit.RemoveClips{Clips: []string{"c4", "c5"}})
@@ -219,7 +219,7 @@ func TestWhatIsNamedTwiceCountsOnceAsItIsNamedLast(t *testing.T) {
 	assert.Equal(t, "Gain of “Link” to +3.0 dB", d.name)
 	d.do(edit.SplitClips{Clips: []string{"c3", "c3"}, At: 6000})
 	require.Len(t, d.doc.Tracks[0].Clips, 3)
-	d.do(edit.RemoveClips{Clips: []string{"c3", "c3"}, Close: true})
+	d.do(edit.RemoveClips{Clips: []string{"c3", "c3"}, Close: edit.CloseTrack})
 	assert.Equal(t, audio.Frames(5000), d.clip("c5").Start, "the gap is closed once")
 	d.do(edit.RemoveTracks{Tracks: []string{"t2", "t2"}})
 	assert.Len(t, d.doc.Tracks, 1)
@@ -254,12 +254,12 @@ func TestSeveralAreOneStepAndAllOrNone(t *testing.T) {
 
 func TestAnIDIsNeverUsedAgainWhereItOnceWas(t *testing.T) {
 	d := newDesk(t)
-	next, _, err := edit.ApplyFrom(d.doc, 40, edit.AddTrack{Part: session.Voice}, nil)
+	next, _, err := edit.ApplyFrom(d.doc, 40, edit.AddTrack{Part: session.Voice}, edit.Material{})
 	require.NoError(t, err)
 	assert.Equal(t, "t40", next.Tracks[1].ID)
 	assert.Equal(t, 41, next.Next)
 	mute := true
-	next, _, err = edit.ApplyFrom(d.doc, 40, edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Mute: &mute}}}, nil)
+	next, _, err = edit.ApplyFrom(d.doc, 40, edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Mute: &mute}}}, edit.Material{})
 	require.NoError(t, err)
 	assert.Equal(t, d.doc.Next, next.Next, "what names nothing new leaves the number alone")
 }

@@ -53,23 +53,14 @@ func (o PlaceTake) apply(d *draft) (string, error) {
 // clear makes a stretch of a track empty: clips are cut at its ends, and what lies
 // between is taken away.
 func (d *draft) clear(t *session.Track, from, to audio.Frames) error {
-	for _, id := range t.ClipsInOrder() {
-		c := t.Clips[id]
-		if c.End() <= from || c.Start >= to {
-			continue
+	for _, at := range []audio.Frames{from, to} {
+		if err := d.cut(t, at); err != nil {
+			return err
 		}
-		delete(t.Clips, id)
-		if c.Start < from {
-			left, _ := split(c, from-c.Start)
-			t.Clips[id] = left
-		}
-		if c.End() > to {
-			_, right := split(c, to-c.Start)
-			if c.Start >= from {
-				t.Clips[id] = right
-			} else if _, err := d.add(t, right); err != nil {
-				return err
-			}
+	}
+	for id, c := range t.Clips {
+		if c.Start >= from && c.End() <= to {
+			delete(t.Clips, id)
 		}
 	}
 	return nil

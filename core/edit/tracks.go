@@ -203,6 +203,8 @@ type AddMarker struct {
 	At     audio.Frames `json:"at"`
 	Length audio.Frames `json:"length,omitempty"`
 	Name   string       `json:"name,omitempty" maxLength:"200"`
+	// A chapter may be a place or a range.
+	Chapter bool `json:"chapter,omitempty"`
 }
 
 func (o AddMarker) apply(d *draft) (string, error) {
@@ -213,7 +215,7 @@ func (o AddMarker) apply(d *draft) (string, error) {
 	if name == "" {
 		name = fmt.Sprintf("Marker %d", len(d.Markers)+1)
 	}
-	d.Markers[d.id("m")] = session.Marker{Name: name, At: max(0, o.At), Length: max(0, o.Length)}
+	d.Markers[d.id("m")] = session.Marker{Name: name, At: max(0, o.At), Length: max(0, o.Length), Chapter: o.Chapter}
 	return "Add " + quote(name) + " at " + o.At.String(), nil
 }
 
@@ -223,6 +225,8 @@ type MarkerChange struct {
 	At     *audio.Frames `json:"at,omitempty"`
 	Length *audio.Frames `json:"length,omitempty"`
 	Name   *string       `json:"name,omitempty" maxLength:"200"`
+	// Chapters are shown to listeners.
+	Chapter *bool `json:"chapter,omitempty"`
 }
 
 // SetMarkers changes markers and ranges.
@@ -256,6 +260,11 @@ func (o SetMarkers) apply(d *draft) (string, error) {
 		}
 		if c.Length != nil {
 			m.Length = max(0, *c.Length)
+			name = "Length of " + quote(m.Name) + " to " + m.Length.String()
+		}
+		if c.Chapter != nil {
+			m.Chapter = *c.Chapter
+			name = onOff(m.Chapter, "Make "+quote(m.Name)+" a chapter", quote(m.Name)+" is no chapter")
 		}
 		d.Markers[c.Marker] = m
 	}

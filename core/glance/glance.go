@@ -1,6 +1,6 @@
 // Package glance is what a desk shows of a session that does not stand in the document but
 // follows from it: how long it is, which tracks can be heard and whether they are mono or
-// stereo, and which part leads in each named range. It is sent along with the document,
+// stereo, which part leads in each named range, and where clips take over from each other. It is sent along with the document,
 // so that whoever draws a session decides nothing about it.
 package glance
 
@@ -18,6 +18,8 @@ type Glance struct {
 	Length audio.Frames `json:"length" doc:"The end of the last clip, in frames at 48 kHz"`
 	Tracks []TrackState `json:"tracks" nullable:"false" doc:"In the order of the document's tracks"`
 	Order  []Stretch    `json:"order" nullable:"false" doc:"The running order: named ranges by their beginning"`
+	// Crossings are those of all tracks.
+	Crossings []session.Crossing `json:"crossings" nullable:"false" doc:"Where one clip takes over from another"`
 }
 
 // TrackState is what follows for a track.
@@ -35,7 +37,7 @@ type Stretch struct {
 
 // Of looks at a document.
 func Of(d session.Document) Glance {
-	g := Glance{Length: d.Length(), Tracks: []TrackState{}, Order: []Stretch{}}
+	g := Glance{Length: d.Length(), Tracks: []TrackState{}, Order: []Stretch{}, Crossings: []session.Crossing{}}
 	audible := d.Audible()
 	for i, t := range d.Tracks {
 		channels := 0
@@ -43,6 +45,7 @@ func Of(d session.Document) Glance {
 			channels = max(channels, d.Sounds[c.Sound].Channels)
 		}
 		g.Tracks = append(g.Tracks, TrackState{t.ID, audible[i], channels})
+		g.Crossings = append(g.Crossings, t.Crossings()...)
 	}
 	ranges := slices.Collect(maps.Keys(d.Markers))
 	ranges = slices.DeleteFunc(ranges, func(id string) bool { return d.Markers[id].Length == 0 })

@@ -37,6 +37,7 @@ func TestWhatFollowsFromADocument(t *testing.T) {
 			{"m3", session.Effect},
 			{"m5", session.Music}, // nothing is in it
 		},
+		Crossings: []session.Crossing{},
 	}, glance.Of(d))
-	assert.Equal(t, glance.Glance{Tracks: []glance.TrackState{}, Order: []glance.Stretch{}}, glance.Of(session.New()))
+	assert.Equal(t, glance.Glance{Tracks: []glance.TrackState{}, Order: []glance.Stretch{}, Crossings: []session.Crossing{}}, glance.Of(session.New()))
 }

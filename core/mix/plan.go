@@ -44,6 +44,8 @@ type clip struct {
 	gain     float32
 	envelope envelope.Curve
 	fades    bool
+	crosses  bool
+	crossing session.Clip // the gains of its crossings, as the fades of a clip of its length
 }
 
 // Compile prepares a valid document. A sound that cannot be had or that is shorter
@@ -98,11 +100,13 @@ func (c *compiler) track(t session.Track) (track, error) {
 	out.mono = [2]float32{float32(left), float32(right)}
 	left, right = pan.Balance(t.Pan)
 	out.stereo = [2]float32{float32(left), float32(right)}
+	crossings := crossingsOf(t)
 	for _, id := range t.ClipsInOrder() {
 		compiled, err := c.clip(id, t.Clips[id])
 		if err != nil {
 			return track{}, err
 		}
+		compiled.crossing, compiled.crosses = crossings[id]
 		out.clips = append(out.clips, compiled)
 		out.longest = max(out.longest, compiled.Length)
 	}
@@ -119,7 +123,7 @@ func (c *compiler) clip(id string, of session.Clip) (clip, error) {
 			of.Name, len(source), source.Length(), known.Channels, of.Offset+of.Length)
 	}
 	out := clip{
-		Clip: of, id: id, source: source.Slice(of.Offset, of.Offset+of.Length), gain: float32(of.Gain.Gain()),
+		Clip: of, id: id, source: source.Slice(of.Offset, of.Offset+of.Length), gain: float32(gainOf(of)),
 		fades: of.FadeIn.Length > 0 || of.FadeOut.Length > 0,
 	}
 	if old := c.clips[id]; old != nil && slices.Equal(old.Envelope, of.Envelope) {
@@ -128,6 +132,27 @@ func (c *compiler) clip(id string, of session.Clip) (clip, error) {
 		out.envelope = envelope.New(of.Envelope)
 	}
 	return out, nil
+}
+
+// gainOf is the gain of a clip as a whole.
+func gainOf(c session.Clip) float64 {
+	if c.Silent {
+		return 0
+	}
+	return c.Gain.Gain()
+}
+
+// crossingsOf gives, for each clip of a track that crosses with others, the gains of that
+// as the fades of a clip of the same length.
+func crossingsOf(t session.Track) map[string]session.Clip {
+	out := map[string]session.Clip{}
+	for _, x := range t.Crossings() {
+		goes, comes := out[x.Out], out[x.In]
+		goes.Length, goes.FadeOut = t.Clips[x.Out].Length, x.Fade()
+		comes.Length, comes.FadeIn = t.Clips[x.In].Length, x.Fade()
+		out[x.Out], out[x.In] = goes, comes
+	}
+	return out
 }
 
 // Length is the end of the last clip, muted ones included, in frames.
@@ -144,6 +169,7 @@ func (t *track) between(from, to audio.Frames) []clip {
 type Levels struct {
 	ClipGain      audio.DB `json:"clipGain"`
 	Fade          audio.DB `json:"fade"`
+	Crossing      audio.DB `json:"crossing" doc:"Of taking over from the clip before or by the one after"`
 	ClipEnvelope  audio.DB `json:"clipEnvelope"`
 	TrackEnvelope audio.DB `json:"trackEnvelope"`
 	Fader         audio.DB `json:"fader"`
@@ -161,9 +187,19 @@ func LevelsAt(doc session.Document, clipID string, at audio.Frames) (Levels, err
 	t := doc.Tracks[i]
 	inside := min(max(at, c.Start), c.End()-1)
 	own := inside - c.Start
+	across, crosses := crossingsOf(t)[clipID]
+	crossing := 1.0
+	if crosses {
+		crossing = fade.In(across.FadeIn, own) * fade.Out(across.FadeOut, own, c.Length)
+	}
+	gain := c.Gain
+	if c.Silent {
+		gain = audio.Silence
+	}
 	l := Levels{
-		ClipGain:      c.Gain,
+		ClipGain:      gain,
 		Fade:          audio.Level(fade.In(c.FadeIn, own) * fade.Out(c.FadeOut, own, c.Length)),
+		Crossing:      audio.Level(crossing),
 		ClipEnvelope:  audio.Level(envelope.New(c.Envelope).GainAt(own + c.Offset)),
 		TrackEnvelope: audio.Level(envelope.New(t.Envelope).GainAt(inside)),
 		Fader:         t.Fader,
@@ -172,9 +208,9 @@ func LevelsAt(doc session.Document, clipID string, at audio.Frames) (Levels, err
 	}
 	l.Total = audio.Silence
 	if l.Audible {
-		l.Total = max(audio.Silence, l.ClipGain+l.Fade+l.ClipEnvelope+l.TrackEnvelope+l.Fader)
+		l.Total = max(audio.Silence, l.ClipGain+l.Fade+l.Crossing+l.ClipEnvelope+l.TrackEnvelope+l.Fader)
 	}
-	for _, part := range []audio.DB{l.ClipGain, l.Fade, l.ClipEnvelope, l.TrackEnvelope, l.Fader} {
+	for _, part := range []audio.DB{l.ClipGain, l.Fade, l.Crossing, l.ClipEnvelope, l.TrackEnvelope, l.Fader} {
 		if part <= audio.Silence {
 			l.Total = audio.Silence
 		}

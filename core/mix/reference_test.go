@@ -81,6 +81,42 @@ func panOf(channels int, p float64) (l, r float64) {
 	return 1, math.Cos(-p * math.Pi / 2)
 }
 
+// crossOf is the gain of a clip's crossings at its frame i.
+func crossOf(t session.Track, id string, i audio.Frames) float64 {
+	shape := func(law session.Law, t float64) float64 {
+		if law == "equal-power" {
+			return math.Sin(math.Pi * t / 2)
+		}
+		return t
+	}
+	g := 1.0
+	for in, b := range t.Clips {
+		if b.Crossing == "" {
+			continue
+		}
+		out := ""
+		for k, a := range t.Clips {
+			if a.Start < b.Start && a.Start+a.Length > b.Start && a.Start+a.Length < b.Start+b.Length {
+				out = k // of which there is one where no more than two clips overlap
+			}
+		}
+		if out == "" {
+			continue
+		}
+		end := t.Clips[out].Start + t.Clips[out].Length
+		n := t.Clips[id].Start + i
+		at := float64(n-b.Start) / float64(end-b.Start)
+		switch {
+		case n < b.Start || n >= end:
+		case id == in:
+			g *= shape(b.Crossing, at)
+		case id == out:
+			g *= shape(b.Crossing, 1-at)
+		}
+	}
+	return g
+}
+
 func reference(d session.Document, length audio.Frames) (left, right []float64) {
 	left, right = make([]float64, length), make([]float64, length)
 	soloed := false
@@ -91,7 +127,10 @@ func reference(d session.Document, length audio.Frames) (left, right []float64) 
 		if t.Mute || (soloed && !t.Solo) {
 			continue
 		}
-		for _, c := range t.Clips {
+		for id, c := range t.Clips {
+			if c.Silent {
+				continue
+			}
 			source := library[c.Sound]
 			l, r := panOf(len(source), t.Pan)
 			for i := range c.Length {
@@ -100,7 +139,7 @@ func reference(d session.Document, length audio.Frames) (left, right []float64) 
 					break
 				}
 				g := gainOf(float64(c.Gain)) * fadeOf(c.FadeIn, i) * fadeOf(c.FadeOut, c.Length-i) *
-					lineOf(c.Envelope, c.Offset+i) * lineOf(t.Envelope, n) * gainOf(float64(t.Fader))
+					crossOf(t, id, i) * lineOf(c.Envelope, c.Offset+i) * lineOf(t.Envelope, n) * gainOf(float64(t.Fader))
 				left[n] += float64(source[0][c.Offset+i]) * g * l
 				right[n] += float64(source[len(source)-1][c.Offset+i]) * g * r
 			}

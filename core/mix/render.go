@@ -79,7 +79,9 @@ func (r *Renderer) add(c *clip, start, end, place audio.Frames) {
 		bus = r.bus[1:]
 	}
 	constant, flat := c.envelope.Constant(own+c.Offset, own+c.Offset+n)
-	if flat && !(c.fades && fade.Touches(c.Clip, own, own+n)) {
+	faded := c.fades && fade.Touches(c.Clip, own, own+n)
+	crossed := c.crosses && fade.Touches(c.crossing, own, own+n)
+	if flat && !faded && !crossed {
 		g := c.gain * float32(constant)
 		for channel := range c.source {
 			addScaled(bus[channel][place:place+n], c.source[channel][own:own+n], g)
@@ -92,6 +94,9 @@ func (r *Renderer) add(c *clip, start, end, place audio.Frames) {
 	}
 	c.envelope.Multiply(gains, own+c.Offset)
 	fade.Multiply(gains, c.Clip, own)
+	if crossed {
+		fade.Multiply(gains, c.crossing, own)
+	}
 	for channel := range c.source {
 		addProduct(bus[channel][place:place+n], c.source[channel][own:own+n], gains)
 	}

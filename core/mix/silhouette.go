@@ -38,12 +38,14 @@ func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, e
 			continue
 		}
 		line := envelope.New(t.Envelope)
-		for _, c := range t.Clips {
+		crossings := crossingsOf(t)
+		for id, c := range t.Clips {
 			p, err := peaks(c.Sound)
 			if err != nil {
 				return Silhouette{}, err
 			}
-			o := outliner{clip: c, peaks: p, clipLine: envelope.New(c.Envelope), trackLine: line, gain: (c.Gain + t.Fader).Gain()}
+			o := outliner{clip: c, peaks: p, clipLine: envelope.New(c.Envelope), trackLine: line, gain: gainOf(c) * t.Fader.Gain()}
+			o.crossing, o.crosses = crossings[id]
 			o.draw(out.of(t.Part), length)
 		}
 	}
@@ -55,6 +57,8 @@ type outliner struct {
 	peaks               waveform.Pyramid
 	clipLine, trackLine envelope.Curve
 	gain                float64
+	crossing            session.Clip
+	crosses             bool
 }
 
 func (o outliner) draw(columns []float32, length audio.Frames) {
@@ -74,6 +78,10 @@ func (o outliner) draw(columns []float32, length audio.Frames) {
 
 func (o outliner) gainAt(at audio.Frames) float64 {
 	own := at - o.clip.Start
-	return o.gain * o.clipLine.GainAt(own+o.clip.Offset) * o.trackLine.GainAt(at) *
+	crossing := 1.0
+	if o.crosses {
+		crossing = fade.In(o.crossing.FadeIn, own) * fade.Out(o.crossing.FadeOut, own, o.clip.Length)
+	}
+	return crossing * o.gain * o.clipLine.GainAt(own+o.clip.Offset) * o.trackLine.GainAt(at) *
 		fade.In(o.clip.FadeIn, own) * fade.Out(o.clip.FadeOut, own, o.clip.Length)
 }

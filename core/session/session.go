@@ -42,6 +42,16 @@ const (
 	Exponential Shape = "exponential"
 )
 
+// Law is how a clip takes over from the one that it begins in.
+type Law string
+
+// The laws of a crossing. Without one, both are heard at their full level.
+const (
+	LaidOver   Law = ""
+	CrossGain  Law = "equal-gain"  // the gains add up to 1: within one recording
+	CrossPower Law = "equal-power" // their squares do: for unlike sounds
+)
+
 // Document is a whole session.
 type Document struct {
 	Format  string            `json:"format" enum:"ruvel.session/1" doc:"The document's form and version"`
@@ -83,6 +93,9 @@ type Clip struct {
 	FadeIn   Fade         `json:"fadeIn"`
 	FadeOut  Fade         `json:"fadeOut"`
 	Envelope []Point      `json:"envelope" nullable:"false" maxItems:"10000" doc:"Level over the time of the sound: it moves with the clip and stays with what is heard when the clip is trimmed or split"`
+	Crossing Law          `json:"crossing,omitempty" enum:"equal-gain,equal-power" doc:"How it takes over from the clip of its track that it begins in and that ends in it; left out: both are heard at their full level"`
+	Silent   bool         `json:"silent,omitempty" doc:"It keeps its place and is not heard"`
+	Layer    int          `json:"layer,omitempty" minimum:"-1000000" maximum:"1000000" doc:"Of overlapping clips the one with the higher layer is drawn in front; it changes nothing in the sound"`
 }
 
 // End is the frame after the clip's last one.
@@ -108,6 +121,8 @@ type Marker struct {
 	Name   string       `json:"name" maxLength:"200"`
 	At     audio.Frames `json:"at" minimum:"0"`
 	Length audio.Frames `json:"length" minimum:"0"`
+	// Chapter says that a listener is to be shown it.
+	Chapter bool `json:"chapter,omitempty" doc:"It is a chapter of the finished episode"`
 }
 
 // New is an empty session.

@@ -22,6 +22,7 @@ const (
 	MaxAllPoints = 200_000 // of all level lines
 	MaxMarkers   = 2000
 	MaxBytes     = 64 << 20 // of its JSON form
+	maxLayer     = 1_000_000
 )
 
 var (
@@ -29,6 +30,7 @@ var (
 	localID = regexp.MustCompile(`^[a-z][0-9]{1,12}$`)
 	parts   = []Part{Voice, Music, Effect}
 	shapes  = []Shape{Linear, EqualPower, Smooth, Exponential}
+	laws    = []Law{LaidOver, CrossGain, CrossPower}
 )
 
 // Validate says what is wrong with the document, or nil. Whatever passes can be rendered.
@@ -108,6 +110,10 @@ func (c Clip) validate(where string, sounds map[string]Sound) error {
 		return problem.New("clip-outside-sound", where+".offset", "The clip %q would reach beyond its recording, which is %v long.", c.Name, s.Length)
 	case !goodLevel(c.Gain):
 		return problem.New("level-out-of-range", where+".gain", "A clip's gain goes from silence (-120 dB) to +12 dB.")
+	case !slices.Contains(laws, c.Crossing):
+		return problem.New("bad-crossing", where+".crossing", "%q is no way in which a clip takes over from another.", c.Crossing)
+	case c.Layer < -maxLayer || c.Layer > maxLayer:
+		return problem.New("bad-layer", where+".layer", "The layer of the clip %q is out of range.", c.Name)
 	}
 	for _, f := range []Fade{c.FadeIn, c.FadeOut} {
 		if f.Length < 0 || f.Length > MaxLength || f.Past < 0 || f.Past > f.Length || !slices.Contains(shapes, f.Shape) {

@@ -107,7 +107,13 @@ func (s *Store) edit(ctx context.Context, episode string, m meant, gesture strin
 		if err != nil {
 			return err
 		}
-		doc, name, err := edit.ApplyFrom(now.doc, row.Next, op, catalogue(ctx, tx, row.Show))
+		material := edit.Material{Sound: catalogue(ctx, tx, row.Show)}
+		if s.Samples != nil {
+			samples, done := s.Samples(ctx)
+			defer done()
+			material.Samples = samples
+		}
+		doc, name, err := edit.ApplyFrom(now.doc, row.Next, op, material)
 		if err != nil {
 			return err
 		}

@@ -20,6 +20,7 @@ import (
 	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
 
+	"ruvel/core/audio"
 	"ruvel/core/problem"
 )
 
@@ -30,6 +31,10 @@ var migrations embed.FS
 type Store struct {
 	db        *sqlx.DB
 	documents documents
+	// Samples opens the sounds that an edit listens to, such as for the quietest place of a
+	// join; done closes them. Nil: edits are made without listening. It is set before the
+	// store is used.
+	Samples func(ctx context.Context) (samples func(id string, from, to audio.Frames) (audio.PCM, error), done func())
 }
 
 // Open connects to a database by its data source name and brings its tables up to date.

@@ -1,0 +1,111 @@
+package edit
+
+import (
+	"cmp"
+	"slices"
+
+	"ruvel/core/audio"
+	"ruvel/core/problem"
+	"ruvel/core/session"
+)
+
+// MoveSegment moves a named range with everything in it, on all tracks, before another
+// one or to the end. What lay between comes in its place, so that nothing is lost.
+type MoveSegment struct {
+	Kind
+	Marker string `json:"marker" doc:"The range"`
+	Before string `json:"before,omitempty" doc:"The range that it comes before; left out: it comes last"`
+	Joining
+}
+
+func (o MoveSegment) apply(d *draft) (string, error) {
+	m, err := d.marker(o.Marker)
+	if err != nil {
+		return "", err
+	}
+	if m.Length == 0 {
+		return "", problem.New("no-range", "marker", "%q is a place, not a range: it has nothing in it that could move.", m.Name)
+	}
+	to := max(d.Length(), m.At+m.Length)
+	name := "Move " + quote(m.Name) + " to the end"
+	if o.Before != "" {
+		next, err := d.marker(o.Before)
+		if err != nil {
+			return "", err
+		}
+		to = next.At
+		name = "Move " + quote(m.Name) + " before " + quote(next.Name)
+	}
+	from, end := m.At, m.At+m.Length
+	switch {
+	case to >= from && to <= end:
+		return name, nil // it stands there
+	case to < from:
+		from, end, to = to, from, end // what lies before it goes behind it
+	}
+	return name, d.exchange(from, end, to, o.joinLength())
+}
+
+// exchange lets two neighbouring stretches of time, from a to b and from b to c, change places.
+func (d *draft) exchange(a, b, c, join audio.Frames) error {
+	place := func(at audio.Frames) audio.Frames {
+		switch {
+		case at >= a && at < b:
+			return at + (c - b)
+		case at >= b && at < c:
+			return at - (b - a)
+		}
+		return at
+	}
+	for i := range d.Tracks {
+		t := &d.Tracks[i]
+		for _, at := range []audio.Frames{a, b, c} {
+			if err := d.cut(t, at); err != nil {
+				return err
+			}
+		}
+		for id, clip := range t.Clips {
+			clip.Start = place(clip.Start)
+			t.Clips[id] = clip
+		}
+		for _, at := range []audio.Frames{a, a + (c - b), c} {
+			d.seam(t, at, join)
+		}
+		t.Envelope = lineExchanged(t.Envelope, a, b, c, place, max(2, join)/2)
+	}
+	for id, m := range d.Markers {
+		m.At = place(m.At)
+		d.Markers[id] = m
+	}
+	return nil
+}
+
+// lineExchanged is a level line of which two neighbouring stretches have changed places.
+// At the joins it goes from one level to the other within twice half frames.
+func lineExchanged(points []session.Point, a, b, c audio.Frames, place func(audio.Frames) audio.Frames, half audio.Frames) []session.Point {
+	flat := !slices.ContainsFunc(points, func(p session.Point) bool { return p.Level != points[0].Level })
+	if len(points) == 0 || flat || points[len(points)-1].At <= a {
+		return points
+	}
+	byTime := map[audio.Frames]audio.DB{}
+	for _, p := range points {
+		byTime[place(p.At)] = p.Level
+	}
+	bounds := []audio.Frames{0, a, b, c, max(c, points[len(points)-1].At) + 2*half + 1}
+	for i := range len(bounds) - 1 {
+		from, to := bounds[i], bounds[i+1]
+		if to-from < 4*half {
+			continue
+		}
+		if from > 0 {
+			byTime[place(from)+half] = levelAt(points, from+half)
+		}
+		byTime[place(from)+(to-from)-half] = levelAt(points, to-half)
+	}
+	out := make([]session.Point, 0, len(byTime))
+	for at, level := range byTime {
+		out = append(out, session.Point{At: at, Level: level})
+	}
+	slices.SortFunc(out, func(x, y session.Point) int { return cmp.Compare(x.At, y.At) })
+	return out
+}
