@@ -159,7 +159,7 @@ type draft struct {
 	session.Document
 	material      Material
 	clips, points int // that it holds, or has been promised room for
-	// still says that the edit leaves all sound where it is, so that nothing comes to overlap by it.
+	// still says that the edit lays nothing over anything else, so that crossings are as it made them.
 	still bool
 }
 

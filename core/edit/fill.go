@@ -35,10 +35,12 @@ func (d *draft) fill(t *session.Track, parted map[string]bool, at, length, join 
 		// Each piece reaches into the next by what they cross over.
 		n := min(piece, at+length-pos)
 		c := a
-		c.Name, c.Start, c.Offset, c.Length = "Room of "+session.ShortName(a.Name), pos, from, n
-		c.Name = session.ShortName(c.Name)
+		c.Name, c.Start, c.Offset, c.Length = session.ShortName("Room of "+a.Name), pos, from, n
 		c.FadeIn, c.FadeOut = session.Fade{Shape: session.EqualPower}, session.Fade{Shape: session.EqualPower}
 		c.Crossing, c.Envelope = session.LaidOver, []session.Point{}
+		if pos > at {
+			c.Crossing = session.CrossPower // stretches of a room are unlike each other
+		}
 		if _, err := d.add(t, c); err != nil {
 			return err
 		}

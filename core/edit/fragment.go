@@ -121,6 +121,9 @@ func (o PasteClips) apply(d *draft) (string, error) {
 	slices.SortStableFunc(rows, func(a, b Row) int { return cmp.Compare(a.Below, b.Below) })
 	n := 0
 	for _, r := range rows {
+		if r.Below < 0 || r.Below >= session.MaxTracks {
+			return "", problem.New("bad-edit", "op.rows.below", "A row lies 0 to %d tracks below the first one.", session.MaxTracks-1)
+		}
 		n += len(r.Clips)
 	}
 	if err := d.room(n, 0); err != nil { // before any work is done
@@ -128,6 +131,9 @@ func (o PasteClips) apply(d *draft) (string, error) {
 	}
 	d.clips -= n
 	first := d.firstRow(o.Track, rows[0])
+	if first != "" && d.FindTrack(first) < 0 {
+		return "", noTrack()
+	}
 	var name string
 	for k, r := range rows {
 		t, err := d.rowTrack(o.Track, first, k, r)

@@ -59,8 +59,8 @@ func (d *draft) cross(t *session.Track, old session.Track) {
 			continue // it is as it was, or as the edit wants it
 		case samePlace:
 			c.Crossing = law
-		case d.still, goesOn(t, o):
-			continue // a split has parted what was laid over each other
+		case d.still:
+			continue
 		default:
 			c.Crossing = lawFor(t.Clips[o.Out], c)
 		}
@@ -72,20 +72,6 @@ func (d *draft) cross(t *session.Track, old session.Track) {
 			t.Clips[id] = c
 		}
 	}
-}
-
-// goesOn says whether one of two overlapping clips is only a part of what is heard there:
-// the one that goes, if another takes its sound on where it ends, or the one that comes,
-// if it takes on the sound of another.
-func goesOn(t *session.Track, o session.Overlap) bool {
-	goes, comes := t.Clips[o.Out], t.Clips[o.In]
-	for _, c := range t.Clips {
-		if c.Start == goes.End() && c.Sound == goes.Sound && c.Offset == goes.Offset+goes.Length ||
-			c.End() == comes.Start && c.Sound == comes.Sound && c.Offset+c.Length == comes.Offset {
-			return true
-		}
-	}
-	return false
 }
 
 func lawFor(a, b session.Clip) session.Law {

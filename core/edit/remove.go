@@ -48,6 +48,7 @@ type RemoveClips struct {
 }
 
 func (o RemoveClips) apply(d *draft) (string, error) {
+	d.still = true
 	clips := once(o.Clips, itself)
 	if err := chosen(clips, "clips"); err != nil {
 		return "", err
@@ -125,6 +126,7 @@ func (o RemoveRanges) apply(d *draft) (string, error) {
 
 // removeRanges says how many stretches it has taken out, and how long they were.
 func (d *draft) removeRanges(o RemoveRanges) (n int, length audio.Frames, err error) {
+	d.still = true
 	if err := chosen(o.Ranges, "ranges"); err != nil {
 		return 0, 0, err
 	}
@@ -222,6 +224,7 @@ type CloseGap struct {
 }
 
 func (o CloseGap) apply(d *draft) (string, error) {
+	d.still = true
 	t, err := d.track(o.Track)
 	if err != nil {
 		return "", err
@@ -261,6 +264,7 @@ type InsertTime struct {
 }
 
 func (o InsertTime) apply(d *draft) (string, error) {
+	d.still = true
 	if o.At < 0 || o.Length < 1 || o.Length > session.MaxLength {
 		return "", problem.New("bad-range", "length", "Time is put in at 0 or later, and there must be some of it.")
 	}

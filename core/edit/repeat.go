@@ -22,6 +22,7 @@ type RepeatStretch struct {
 }
 
 func (o RepeatStretch) apply(d *draft) (string, error) {
+	d.still = true
 	t, c, err := d.clip(o.Clip)
 	if err != nil {
 		return "", err

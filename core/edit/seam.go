@@ -98,7 +98,9 @@ func (d *draft) seam(t *session.Track, at, length audio.Frames) {
 	after := min(half+off, late)
 	front := min(length-after, early)
 	after = min(length-front, late)
-	t.Clips[left], t.Clips[right] = longer(a, 0, after), longer(b, front, 0)
+	a, b = longer(a, 0, after), longer(b, front, 0)
+	b.Crossing = lawFor(a, b)
+	t.Clips[left], t.Clips[right] = a, b
 }
 
 // meeting finds the clips that end and begin at a time; of several that end there, one of

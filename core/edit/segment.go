@@ -19,6 +19,7 @@ type MoveSegment struct {
 }
 
 func (o MoveSegment) apply(d *draft) (string, error) {
+	d.still = true
 	m, err := d.marker(o.Marker)
 	if err != nil {
 		return "", err

@@ -199,6 +199,7 @@ func freePort() (int, error) {
 
 // up starts the server and waits until it answers.
 func (s *Server) up(ctx context.Context) (*process, error) {
+	s.place.endOrphans()
 	if err := s.place.clear(); err != nil {
 		return nil, err
 	}

@@ -2,8 +2,12 @@ package database_test
 
 import (
 	"context"
+	"fmt"
 	"os"
+	"os/exec"
+	"os/user"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -96,6 +100,35 @@ func TestAServerThatCannotStartSaysWhyAndIsTriedAgain(t *testing.T) {
 	require.NoError(t, os.RemoveAll(data))
 	require.NoError(t, os.Rename(data+".away", data))
 	require.Eventually(t, func() bool { return s.Trouble() == "" && db.Ping() == nil }, time.Minute, 20*time.Millisecond)
+}
+
+func TestAServerThatWasLeftBehindIsEndedBeforeAnotherStartsOnItsFiles(t *testing.T) {
+	dir := place(t)
+	s := start(t, dir)
+	words, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", s.Process()))
+	require.NoError(t, err)
+	db := connect(t, s)
+	_, err = db.Exec(`CREATE TABLE kept (n INT)`)
+	require.NoError(t, err)
+	s.Stop()
+	// A shell starts one and ends at once, so that nobody is left who could end it.
+	start := exec.Command("sh", append([]string{"-c", `"$@" 3</dev/null >/dev/null 2>&1 & echo $!`, "sh"}, strings.Split(strings.TrimRight(string(words), "\x00"), "\x00")...)...)
+	if owner, err := user.Lookup("mysql"); err == nil && os.Getuid() == 0 {
+		uid, _ := strconv.Atoi(owner.Uid)
+		gid, _ := strconv.Atoi(owner.Gid)
+		start.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}}
+	}
+	said, err := start.Output()
+	require.NoError(t, err)
+	left, err := strconv.Atoi(strings.TrimSpace(string(said)))
+	require.NoError(t, err)
+	require.NoError(t, syscall.Kill(left, 0), "it runs")
+	again, err := database.Start(ctx, dir)
+	require.NoError(t, err)
+	t.Cleanup(again.Stop)
+	require.Eventually(t, func() bool { return syscall.Kill(left, 0) != nil }, time.Minute, 10*time.Millisecond)
+	var there int
+	require.NoError(t, connect(t, again).Get(&there, `SELECT COUNT(*) FROM kept`))
 }
 
 func TestDamagedFilesAreCalledThat(t *testing.T) {

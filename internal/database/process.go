@@ -11,6 +11,7 @@ import (
 	"runtime"
 	"strconv"
 	"syscall"
+	"time"
 )
 
 // process is one run of mariadbd.
@@ -86,10 +87,15 @@ func (p place) statements(password string) (*os.File, error) {
 	return r, err
 }
 
-// end asks the process to end and waits until it has.
+// end asks the process to end and waits until it has. One that does not hear is ended.
 func (p *process) end() {
 	_ = p.cmd.Process.Signal(syscall.SIGTERM)
-	<-p.ended
+	select {
+	case <-p.ended:
+	case <-time.After(endPatience):
+		_ = p.cmd.Process.Kill()
+		<-p.ended
+	}
 }
 
 // reasons are what the server's log says of why it cannot run, with what is to be done.
