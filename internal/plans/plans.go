@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"ruvel/core/edit"
 	"ruvel/core/mix"
 	"ruvel/internal/share"
 	"ruvel/internal/sounds"
@@ -93,6 +94,22 @@ func (p *Plans) Without(ctx context.Context, episode, track string) (*Lease, err
 	doc = doc.Draft()
 	if i := doc.FindTrack(track); i >= 0 {
 		doc.Tracks[i].Mute = true
+	}
+	hold := p.Sounds.Hold(ctx)
+	plan, err := mix.Compile(doc, hold.Samples, nil)
+	if err != nil {
+		hold.Close()
+		return nil, err
+	}
+	var once sync.Once
+	return &Lease{plan, version, func() { once.Do(hold.Close) }}, nil
+}
+
+// Tried gives the current version as it would be after an edit. It is not kept, and nothing changes.
+func (p *Plans) Tried(ctx context.Context, episode string, op edit.Op) (*Lease, error) {
+	doc, version, err := p.Store.Try(ctx, episode, op)
+	if err != nil {
+		return nil, err
 	}
 	hold := p.Sounds.Hold(ctx)
 	plan, err := mix.Compile(doc, hold.Samples, nil)

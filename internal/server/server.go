@@ -113,6 +113,7 @@ func (s *Server) register(api huma.API) {
 	s.showRoutes(api)
 	s.episodeRoutes(api)
 	s.editRoutes(api)
+	s.arrangeRoutes(api)
 	s.soundRoutes(api)
 	s.takeRoutes(api)
 	s.scriptRoutes(api)

@@ -86,6 +86,9 @@ func (s *Server) soundRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/sounds/{sound}/peaks/{level}", "get-peaks",
 		"Peaks of a sound: pairs of little-endian 16-bit integers, lowest and highest, for runs of 64 x 4^level frames"),
 		s.peaks)
+	huma.Register(api, operation("GET", "/sounds/{sound}/frames", "get-frames",
+		"Single frames of a sound: pairs of little-endian 16-bit integers, the lowest and the highest of its channels"),
+		s.frames)
 	huma.Register(api, operation("GET", "/sounds/{sound}/audio", "hear-sound", "The sound as 16-bit WAV at 48 kHz, for listening to it"),
 		s.hear)
 	huma.Register(api, operation("GET", "/shows/{show}/jobs", "list-jobs", "Jobs of a show that are not finished, and failures that have not been put away"),

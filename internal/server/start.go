@@ -109,6 +109,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	}
 	h.Space = disk.Of(data.path, set.KeepFree)
 	h.Sounds.Space = h.Space
+	h.Store.Samples = h.Sounds.Listen
 	if h.Queue, err = work.NewQueue(ctx, data.join("queue"), set.NATS); err != nil {
 		return err
 	}

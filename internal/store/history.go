@@ -107,12 +107,8 @@ func (s *Store) edit(ctx context.Context, episode string, m meant, gesture strin
 		if err != nil {
 			return err
 		}
-		material := edit.Material{Sound: catalogue(ctx, tx, row.Show)}
-		if s.Samples != nil {
-			samples, done := s.Samples(ctx)
-			defer done()
-			material.Samples = samples
-		}
+		material, done := s.material(ctx, tx, row.Show)
+		defer done()
 		doc, name, err := edit.ApplyFrom(now.doc, row.Next, op, material)
 		if err != nil {
 			return err
@@ -142,6 +138,33 @@ func (s *Store) edit(ctx context.Context, episode string, m meant, gesture strin
 		s.documents.keep(next)
 	}
 	return change, err
+}
+
+// material is what an edit of an episode of a show may know of sounds, until done is called.
+func (s *Store) material(ctx context.Context, from sqlx.QueryerContext, show string) (m edit.Material, done func()) {
+	m.Sound = catalogue(ctx, from, show)
+	if s.Samples == nil {
+		return m, func() {}
+	}
+	m.Samples, done = s.Samples(ctx)
+	return m, done
+}
+
+// Try gives the document of an episode as it would be after an operation on its current
+// version. Nothing changes.
+func (s *Store) Try(ctx context.Context, episode string, op edit.Op) (session.Document, int64, error) {
+	doc, version, err := s.Document(ctx, episode)
+	if err != nil {
+		return doc, 0, err
+	}
+	e, err := s.Episode(ctx, episode)
+	if err != nil {
+		return doc, 0, err
+	}
+	material, done := s.material(ctx, s.db, e.Show)
+	defer done()
+	doc, _, err = edit.ApplyFrom(doc, doc.Next, op, material)
+	return doc, version, err
 }
 
 // parsed gives the document of a locked row.
@@ -355,13 +378,13 @@ func use(ctx context.Context, tx *sqlx.Tx, episode, show string, doc session.Doc
 }
 
 // catalogue finds sounds of a show for the edit.
-func catalogue(ctx context.Context, tx *sqlx.Tx, show string) edit.Catalogue {
+func catalogue(ctx context.Context, from sqlx.QueryerContext, show string) edit.Catalogue {
 	return func(id string) (session.Sound, bool) {
 		var row struct {
 			Channels int          `db:"channels"`
 			Length   audio.Frames `db:"length"`
 		}
-		if tx.GetContext(ctx, &row, `SELECT channels, length FROM sounds WHERE show_id = ? AND id = ?`, show, id) != nil {
+		if sqlx.GetContext(ctx, from, &row, `SELECT channels, length FROM sounds WHERE show_id = ? AND id = ?`, show, id) != nil {
 			return session.Sound{}, false
 		}
 		return session.Sound{Channels: row.Channels, Length: row.Length}, true

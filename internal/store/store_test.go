@@ -124,7 +124,7 @@ func someOps(t *rapid.T, d session.Document) []edit.Op {
 		for id, c := range tr.Clips {
 			at := audio.Frames(rapid.IntRange(0, 60000).Draw(t, "at"))
 			ops = append(ops, edit.SplitClips{Clips: []string{id}, At: c.Start + c.Length/2}, edit.TrimClips{Trims: []edit.Trim{{Clip: id, Edge: "end", At: at}}},
-				edit.AddPoints{Points: []edit.NewPoint{{Line: edit.Line{Clip: id}, At: at, Level: -3.3}}}, edit.RemoveClips{Clips: []string{id}, Close: true},
+				edit.AddPoints{Points: []edit.NewPoint{{Line: edit.Line{Clip: id}, At: at, Level: -3.3}}}, edit.RemoveClips{Clips: []string{id}, Close: edit.CloseTrack},
 				edit.MoveClips{Moves: []edit.Move{{Clip: id, Start: at, Track: d.Tracks[0].ID}}})
 		}
 	}

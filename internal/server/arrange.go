@@ -1,0 +1,214 @@
+package server
+
+import (
+	"context"
+	"encoding/binary"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/mix"
+	"ruvel/core/pause"
+	"ruvel/core/problem"
+	"ruvel/core/session"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+)
+
+// Past is the history of an episode.
+type Past struct {
+	Steps   []store.Step `json:"steps" nullable:"false" doc:"The last first"`
+	Applied int64        `json:"applied" doc:"How many steps are applied; those with a higher number have been undone"`
+}
+
+// Pauses is what can be tightened in an episode.
+type Pauses struct {
+	Pauses  []pause.Pause `json:"pauses" nullable:"false"`
+	Version int64         `json:"version" doc:"That they were found in"`
+}
+
+// longestTry is how much of an edit that has not been made can be heard at a time.
+const longestTry = 60 * audio.Second
+
+func (s *Server) arrangeRoutes(api huma.API) {
+	huma.Register(api, operation("POST", "/episodes/{episode}/fragments", "copy-fragment", "Copy clips, or a stretch of them, to be pasted there or elsewhere; nothing changes"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Body edit.Copying
+		},
+		) (*body[edit.Fragment], error) {
+			doc, _, err := s.Store.Document(ctx, in.Episode)
+			if err != nil {
+				return nil, fail(err)
+			}
+			return answer(edit.Copy(doc, in.Body))
+		})
+	huma.Register(api, operation("GET", "/episodes/{episode}/pauses", "find-pauses", "Find the pauses in speech that could be tightened; nothing changes"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Tracks string       `query:"tracks" maxLength:"2000" doc:"Ids of tracks, with commas between them; left out: all for voices"`
+			Longer audio.Frames `query:"longer" minimum:"0" doc:"Pauses longer than this are tightened; left out: 0.8 s"`
+			To     audio.Frames `query:"to" minimum:"0" doc:"What is left of them; left out: 0.5 s"`
+			Meant  audio.Frames `query:"meant" minimum:"0" default:"240000" doc:"Longer ones are listed, and not chosen; 0: all are"`
+		},
+		) (*body[Pauses], error) {
+			doc, version, err := s.Store.Document(ctx, in.Episode)
+			if err != nil {
+				return nil, fail(err)
+			}
+			wanted := pause.Default()
+			if in.Longer > 0 {
+				wanted.Longer = in.Longer
+			}
+			if in.To > 0 {
+				wanted.To = in.To
+			}
+			wanted.Meant = in.Meant
+			s.hands <- struct{}{}
+			defer func() { <-s.hands }()
+			found, err := pause.Find(doc, voices(doc, in.Tracks), s.Sounds.Speech(ctx), wanted)
+			return answer(Pauses{found, version}, err)
+		})
+	huma.Register(api, operation("GET", "/episodes/{episode}/try", "try-edit", "Hear up to a minute of the mix as it would be after an edit, as 16-bit WAV; nothing changes"), s.try)
+	huma.Register(api, operation("GET", "/episodes/{episode}/history", "list-history", "The steps of the history, the last first"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Before int64 `query:"before" minimum:"0" doc:"Only steps before this one"`
+			Most   int   `query:"most" minimum:"1" maximum:"1000" default:"200"`
+		},
+		) (*body[Past], error) {
+			steps, applied, err := s.Store.Steps(ctx, in.Episode, in.Before, in.Most)
+			return answer(Past{steps, applied}, err)
+		})
+	huma.Register(api, operation("POST", "/episodes/{episode}/history/{step}", "go-to-step", "Take back or carry out again what lies between now and a step; 0 is the beginning"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Step int64 `path:"step" minimum:"0"`
+		},
+		) (*body[work.ChangeEvent], error) {
+			c, err := s.Store.GoTo(ctx, in.Episode, in.Step)
+			return s.changed(in.Episode, c, err)
+		})
+	s.versionRoutes(api)
+}
+
+func (s *Server) versionRoutes(api huma.API) {
+	huma.Register(api, operation("GET", "/episodes/{episode}/versions", "list-versions", "The named versions of an episode, the last first"),
+		func(ctx context.Context, in *InEpisode) (*body[[]store.NamedVersion], error) {
+			return answer(s.Store.NamedVersions(ctx, in.Episode))
+		})
+	huma.Register(api, operation("POST", "/episodes/{episode}/versions", "name-version", "Keep the episode as it is now under a name"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Body struct {
+				Name string `json:"name" maxLength:"200"`
+			}
+		},
+		) (*body[store.NamedVersion], error) {
+			return answer(s.Store.NameVersion(ctx, in.Episode, in.Body.Name))
+		})
+	huma.Register(api, operation("DELETE", "/episodes/{episode}/versions/{version}", "remove-version", "Forget a named version; the episode stays as it is"),
+		func(ctx context.Context, in *inVersion) (*empty, error) {
+			return nothing(s.Store.RemoveVersion(ctx, in.Episode, in.Version))
+		})
+	huma.Register(api, operation("POST", "/episodes/{episode}/versions/{version}/return", "return-to-version", "Bring the episode back to a named version, as a step that can be undone"),
+		func(ctx context.Context, in *inVersion) (*body[work.ChangeEvent], error) {
+			c, err := s.Store.ReturnTo(ctx, in.Episode, in.Version)
+			return s.changed(in.Episode, c, err)
+		})
+}
+
+// inVersion is a route within a named version of an episode.
+type inVersion struct {
+	InEpisode
+	Version string `path:"version" format:"uuid"`
+}
+
+// voices are the tracks that were named, or all for voices.
+func voices(doc session.Document, named string) (out []string) {
+	if named != "" {
+		return strings.Split(named, ",")
+	}
+	for _, t := range doc.Tracks {
+		if t.Part == session.Voice {
+			out = append(out, t.ID)
+		}
+	}
+	return out
+}
+
+func (s *Server) try(ctx context.Context, in *struct {
+	InEpisode
+	Op   string       `query:"op" required:"true" maxLength:"500000" doc:"The operation, as JSON"`
+	From audio.Frames `query:"from" minimum:"0"`
+	To   audio.Frames `query:"to" minimum:"1" doc:"At most a minute after from"`
+},
+) (*huma.StreamResponse, error) {
+	op, err := edit.Decode([]byte(in.Op))
+	if err != nil {
+		return nil, fail(err)
+	}
+	if in.To <= in.From || in.To-in.From > longestTry {
+		return nil, fail(problem.New("bad-range", "to", "Up to %v can be heard at a time.", longestTry))
+	}
+	p, err := s.Plans.Tried(ctx, in.Episode, op)
+	if err != nil {
+		return nil, fail(err)
+	}
+	defer p.Close()
+	s.hands <- struct{}{}
+	defer func() { <-s.hands }()
+	pcm := audio.NewPCM(2, in.To-in.From)
+	if err := mix.NewRenderer(p.Plan).Render(pcm, in.From); err != nil {
+		return nil, fail(err)
+	}
+	return &huma.StreamResponse{Body: func(hctx huma.Context) {
+		r, w := humachi.Unwrap(hctx)
+		w.Header().Set("Content-Type", "audio/wav")
+		http.ServeContent(w, r, "", time.Time{}, newWAV(pcm))
+	}}, nil
+}
+
+// mostFrames is how many frames are given at a time to be drawn one by one.
+const mostFrames = 1 << 16
+
+// frames gives single frames of a sound, for drawing it where each has room.
+func (s *Server) frames(ctx context.Context, in *struct {
+	Sound string       `path:"sound" pattern:"^[0-9a-f]{64}$"`
+	From  audio.Frames `query:"from" minimum:"0"`
+	Count int          `query:"count" minimum:"1" maximum:"65536" default:"65536"`
+},
+) (*bytesAnswer, error) {
+	if err := s.known(ctx, in.Sound); err != nil {
+		return nil, fail(err)
+	}
+	c, err := s.Sounds.Open(ctx, in.Sound)
+	if err != nil {
+		return nil, fail(err)
+	}
+	defer c.Close()
+	from := min(in.From, c.PCM.Length())
+	to := min(from+audio.Frames(min(in.Count, mostFrames)), c.PCM.Length())
+	out := make([]byte, 0, 4*(to-from))
+	err = audio.Guard(func() {
+		for i := from; i < to; i++ {
+			low, high := c.PCM[0][i], c.PCM[0][i]
+			for _, channel := range c.PCM[1:] {
+				low, high = min(low, channel[i]), max(high, channel[i])
+			}
+			out = binary.LittleEndian.AppendUint16(out, sixteen(low))
+			out = binary.LittleEndian.AppendUint16(out, sixteen(high))
+		}
+	})
+	if err != nil {
+		return nil, fail(err)
+	}
+	return &bytesAnswer{"application/octet-stream", forever, out}, nil
+}
+
+func sixteen(v float32) uint16 { return uint16(int16(max(-32767, min(32767, v*32767)))) }
