@@ -74,6 +74,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/fragments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copy clips, or a stretch of them, to be pasted there or elsewhere; nothing changes */
+        post: operations["copy-fragment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The steps of the history, the last first */
+        get: operations["list-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/history/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back or carry out again what lies between now and a step; 0 is the beginning */
+        post: operations["go-to-step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/levels": {
         parameters: {
             query?: never;
@@ -137,6 +188,23 @@ export interface paths {
         put?: never;
         /** Mix the current version down to a file */
         post: operations["add-mixdown"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/pauses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Find the pauses in speech that could be tightened; nothing changes */
+        get: operations["find-pauses"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -213,6 +281,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hear up to a minute of the mix as it would be after an edit, as 16-bit WAV; nothing changes */
+        get: operations["try-edit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/undo": {
         parameters: {
             query?: never;
@@ -224,6 +309,58 @@ export interface paths {
         put?: never;
         /** Take the last step back */
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The named versions of an episode, the last first */
+        get: operations["list-versions"];
+        put?: never;
+        /** Keep the episode as it is now under a name */
+        post: operations["name-version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a named version; the episode stays as it is */
+        delete: operations["remove-version"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/versions/{version}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring the episode back to a named version, as a step that can be undone */
+        post: operations["return-to-version"];
         delete?: never;
         options?: never;
         head?: never;
@@ -625,6 +762,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sounds/{sound}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Single frames of a sound: pairs of little-endian 16-bit integers, the lowest and the highest of its channels */
+        get: operations["get-frames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sounds/{sound}/peaks/{level}": {
         parameters: {
             query?: never;
@@ -751,6 +905,7 @@ export interface components {
         AddMarker: {
             /** Format: int64 */
             at: number;
+            chapter?: boolean;
             /** Format: int64 */
             length?: number;
             name?: string;
@@ -832,6 +987,11 @@ export interface components {
             version: number;
         };
         Clip: {
+            /**
+             * @description How it takes over from the clip of its track that it begins in and that ends in it; left out: both are heard at their full level
+             * @enum {string}
+             */
+            crossing?: "equal-gain" | "equal-power";
             /** @description Level over the time of the sound: it moves with the clip and stays with what is heard when the clip is trimmed or split */
             envelope: components["schemas"]["Point"][];
             fadeIn: components["schemas"]["Fade"];
@@ -841,6 +1001,11 @@ export interface components {
              * @description dB; -120 is silence
              */
             gain: number;
+            /**
+             * Format: int64
+             * @description Of overlapping clips the one with the higher layer is drawn in front; it changes nothing in the sound
+             */
+            layer?: number;
             /** Format: int64 */
             length: number;
             name: string;
@@ -849,6 +1014,8 @@ export interface components {
              * @description Where it begins in its sound
              */
             offset: number;
+            /** @description It keeps its place and is not heard */
+            silent?: boolean;
             /** @description The id of its sound */
             sound: string;
             /**
@@ -864,12 +1031,45 @@ export interface components {
              * @description dB, held between -120 (silence) and 12
              */
             gain?: number;
+            /**
+             * Format: int64
+             * @description Its end moves
+             */
+            length?: number;
             name?: string;
+            /**
+             * Format: int64
+             * @description Where it begins in its sound; its place in the session stays
+             */
+            offset?: number;
+            silent?: boolean;
+            /**
+             * Format: int64
+             * @description Where it begins in the session
+             */
+            start?: number;
         };
         ClipFades: {
             clip: string;
             in?: components["schemas"]["NewFade"];
             out?: components["schemas"]["NewFade"];
+        };
+        CloseGap: {
+            /** Format: int64 */
+            at: number;
+            /**
+             * @description track: on this track alone. all: that time goes on all tracks
+             * @enum {string}
+             */
+            close: "track" | "all";
+            /**
+             * Format: int64
+             * @description How long the crossings at the joins are; left out: 10 ms; 0: none
+             */
+            join?: number;
+            track: string;
+            /** @enum {string} */
+            type: "close-gap";
         };
         CopyClips: {
             clips: string[];
@@ -877,6 +1077,38 @@ export interface components {
             start: number;
             /** @enum {string} */
             type: "copy-clips";
+        };
+        Copying: {
+            clips?: string[] | null;
+            range?: components["schemas"]["Range"];
+            /** @description Left out: all, if no clips are named */
+            tracks?: string[] | null;
+        };
+        Crossing: {
+            /** Format: int64 */
+            from: number;
+            /** @description The clip that comes */
+            in: string;
+            /** @enum {string} */
+            law: "equal-gain" | "equal-power";
+            /** @description The clip that goes, by its id */
+            out: string;
+            /** Format: int64 */
+            to: number;
+        };
+        CrossingChange: {
+            /** @description The clip that comes */
+            clip: string;
+            /**
+             * @description none: both are heard at their full level
+             * @enum {string}
+             */
+            law?: "equal-gain" | "equal-power" | "none";
+            /**
+             * Format: int64
+             * @description Held within what the sounds have, around its middle if both have it. 0: the clips meet without crossing
+             */
+            length?: number;
         };
         Desk: {
             document: components["schemas"]["Document"];
@@ -914,6 +1146,11 @@ export interface components {
             target: string;
             /** @description The tracks from top to bottom */
             tracks: components["schemas"]["Track"][];
+        };
+        DuplicateTracks: {
+            tracks: string[];
+            /** @enum {string} */
+            type: "duplicate-tracks";
         };
         Entry: {
             author: string;
@@ -985,7 +1222,17 @@ export interface components {
             /** @description MIME type */
             type: string;
         };
+        Fragment: {
+            /**
+             * Format: int64
+             * @description From its beginning to its end, in frames
+             */
+            length: number;
+            rows: components["schemas"]["Row"][];
+        };
         Glance: {
+            /** @description Where one clip takes over from another */
+            crossings: components["schemas"]["Crossing"][];
             /**
              * Format: int64
              * @description The end of the last clip, in frames at 48 kHz
@@ -1050,6 +1297,23 @@ export interface components {
             /** @enum {string} */
             type: "insert-clip";
         };
+        InsertTime: {
+            /** Format: int64 */
+            at: number;
+            /**
+             * Format: int64
+             * @description How long the crossings at the joins are; left out: 10 ms; 0: none
+             */
+            join?: number;
+            /** Format: int64 */
+            length: number;
+            /** @description Where that parts a clip of a voice, fill the pause with the sound of its room */
+            room?: boolean;
+            /** @description Left out: all, with markers and level lines */
+            tracks?: string[] | null;
+            /** @enum {string} */
+            type: "insert-time";
+        };
         JobEvent: {
             episode?: string;
             id: string;
@@ -1070,6 +1334,17 @@ export interface components {
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
         };
+        JoinClips: {
+            clips: string[];
+            /** @enum {string} */
+            type: "join-clips";
+        };
+        LayerClips: {
+            clips: string[];
+            front: boolean;
+            /** @enum {string} */
+            type: "layer-clips";
+        };
         Levels: {
             /** @description False while the track is muted or others are soloed */
             audible: boolean;
@@ -1077,6 +1352,11 @@ export interface components {
             clipEnvelope: number;
             /** Format: double */
             clipGain: number;
+            /**
+             * Format: double
+             * @description Of taking over from the clip before or by the one after
+             */
+            crossing: number;
             /** Format: double */
             fade: number;
             /** Format: double */
@@ -1136,6 +1416,16 @@ export interface components {
             markdown: string;
             text: string;
         };
+        LoopClip: {
+            clip: string;
+            /**
+             * Format: int64
+             * @description Longer than it is
+             */
+            length: number;
+            /** @enum {string} */
+            type: "loop-clip";
+        };
         LoudnessEvent: {
             /** Format: int64 */
             version: number;
@@ -1143,6 +1433,8 @@ export interface components {
         Marker: {
             /** Format: int64 */
             at: number;
+            /** @description It is a chapter of the finished episode */
+            chapter?: boolean;
             /** Format: int64 */
             length: number;
             name: string;
@@ -1150,6 +1442,7 @@ export interface components {
         MarkerChange: {
             /** Format: int64 */
             at?: number;
+            chapter?: boolean;
             /** Format: int64 */
             length?: number;
             marker: string;
@@ -1199,6 +1492,8 @@ export interface components {
             track?: string;
         };
         MoveClips: {
+            /** @description Leave the clips where they are, and put copies there */
+            copy?: boolean;
             moves: components["schemas"]["Move"][];
             /** @enum {string} */
             type: "move-clips";
@@ -1208,6 +1503,19 @@ export interface components {
             /** @enum {string} */
             type: "move-points";
         };
+        MoveSegment: {
+            /** @description The range that it comes before; left out: it comes last */
+            before?: string;
+            /**
+             * Format: int64
+             * @description How long the crossings at the joins are; left out: 10 ms; 0: none
+             */
+            join?: number;
+            /** @description The range */
+            marker: string;
+            /** @enum {string} */
+            type: "move-segment";
+        };
         MoveTracks: {
             /** @description Left out: they become the last ones */
             before?: string;
@@ -1215,8 +1523,21 @@ export interface components {
             /** @enum {string} */
             type: "move-tracks";
         };
+        "Name-versionRequest": {
+            name: string;
+        };
         Named: {
             name: string;
+        };
+        NamedVersion: {
+            id: string;
+            /** Format: int64 */
+            length: number;
+            /** Format: date-time */
+            made: string;
+            name: string;
+            /** Format: int64 */
+            version: number;
         };
         Need: {
             /** @description True if the sound must be named with an episode that uses it */
@@ -1235,7 +1556,7 @@ export interface components {
             /** @description Edits of one gesture, such as a drag, share a step of the history */
             gesture?: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"];
         };
         NewFade: {
             /**
@@ -1322,6 +1643,57 @@ export interface components {
              * @description That are spoken
              */
             words: number;
+        };
+        Past: {
+            /**
+             * Format: int64
+             * @description How many steps are applied; those with a higher number have been undone
+             */
+            applied: number;
+            /** @description The last first */
+            steps: components["schemas"]["Step"][];
+        };
+        PasteClips: {
+            /** Format: int64 */
+            at: number;
+            /**
+             * Format: int64
+             * @description From its beginning to its end, in frames
+             */
+            length: number;
+            /** @description What follows on these tracks moves later by the fragment's length, instead of being laid over */
+            makeRoom?: boolean;
+            rows: components["schemas"]["Row"][];
+            /** @description Left out: the first track of the first row's part, or a new one */
+            track?: string;
+            /** @enum {string} */
+            type: "paste-clips";
+        };
+        Pause: {
+            /** @description False for one that is probably meant */
+            chosen: boolean;
+            /** Format: int64 */
+            cutFrom: number;
+            /** Format: int64 */
+            cutTo: number;
+            /**
+             * Format: int64
+             * @description After the last word before it
+             */
+            from: number;
+            /**
+             * Format: int64
+             * @description At the first word after it
+             */
+            to: number;
+        };
+        Pauses: {
+            pauses: components["schemas"]["Pause"][];
+            /**
+             * Format: int64
+             * @description That they were found in
+             */
+            version: number;
         };
         Piece: {
             author: string;
@@ -1424,6 +1796,12 @@ export interface components {
             /** @description The path in the document, or the field of the edit */
             where: string;
         };
+        Range: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+        };
         Reading: {
             /**
              * Format: int64
@@ -1467,8 +1845,16 @@ export interface components {
         };
         RemoveClips: {
             clips: string[];
-            /** @description Move what follows on the same track earlier by the clip's length */
-            close?: boolean;
+            /**
+             * @description track: what follows on the same track moves earlier. all: that time goes on all tracks, with markers and level lines. Left out: the gap stays
+             * @enum {string}
+             */
+            close?: "track" | "all";
+            /**
+             * Format: int64
+             * @description How long the crossings at the joins are; left out: 10 ms; 0: none
+             */
+            join?: number;
             /** @enum {string} */
             type: "remove-clips";
         };
@@ -1482,10 +1868,49 @@ export interface components {
             /** @enum {string} */
             type: "remove-points";
         };
+        RemoveRanges: {
+            /**
+             * @description track: on each of these tracks what follows moves earlier. all: the time itself goes, on all tracks. Left out: the gaps stay
+             * @enum {string}
+             */
+            close?: "track" | "all";
+            /**
+             * Format: int64
+             * @description How long the crossings at the joins are; left out: 10 ms; 0: none
+             */
+            join?: number;
+            ranges: components["schemas"]["Range"][];
+            /** @description Left out: all */
+            tracks?: string[] | null;
+            /** @enum {string} */
+            type: "remove-ranges";
+        };
         RemoveTracks: {
             tracks: string[];
             /** @enum {string} */
             type: "remove-tracks";
+        };
+        RepeatStretch: {
+            clip: string;
+            /**
+             * Format: int64
+             * @description Session time
+             */
+            from: number;
+            /**
+             * Format: int64
+             * @description How long the crossings at the joins are; left out: 10 ms; 0: none
+             */
+            join?: number;
+            /**
+             * Format: int64
+             * @description How many times more it is heard
+             */
+            times: number;
+            /** Format: int64 */
+            to: number;
+            /** @enum {string} */
+            type: "repeat-stretch";
         };
         "Replace-soundRequest": {
             with: string;
@@ -1537,6 +1962,19 @@ export interface components {
              */
             truePeak: number;
         };
+        Row: {
+            /**
+             * Format: int64
+             * @description How many tracks below the first row
+             */
+            below: number;
+            /** @description With starts from the fragment's beginning */
+            clips: components["schemas"]["Clip"][];
+            /** @description Of its track */
+            name: string;
+            /** @enum {string} */
+            part: "voice" | "music" | "effect";
+        };
         Script: {
             /**
              * Format: int64
@@ -1567,6 +2005,11 @@ export interface components {
             clips: components["schemas"]["ClipChange"][];
             /** @enum {string} */
             type: "set-clips";
+        };
+        SetCrossings: {
+            crossings: components["schemas"]["CrossingChange"][];
+            /** @enum {string} */
+            type: "set-crossings";
         };
         SetFades: {
             fades: components["schemas"]["ClipFades"][];
@@ -1652,6 +2095,19 @@ export interface components {
             music: number[];
             voice: number[];
         };
+        Slip: {
+            clip: string;
+            /**
+             * Format: int64
+             * @description Held within the sound
+             */
+            offset: number;
+        };
+        SlipClips: {
+            slips: components["schemas"]["Slip"][];
+            /** @enum {string} */
+            type: "slip-clips";
+        };
         Sound: {
             /** Format: int64 */
             channels: number;
@@ -1682,6 +2138,16 @@ export interface components {
             clips: string[];
             /** @enum {string} */
             type: "split-clips";
+        };
+        Step: {
+            /** Format: date-time */
+            made: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description Its number; 1 is the first
+             */
+            step: number;
         };
         Stretch: {
             /** @description Its id */
@@ -1774,6 +2240,18 @@ export interface components {
              * @description Highest true peak, dBTP
              */
             truePeak: number;
+        };
+        TightenPauses: {
+            cuts: components["schemas"]["Range"][];
+            /**
+             * Format: int64
+             * @description How long the crossings at the joins are; left out: 10 ms; 0: none
+             */
+            join?: number;
+            /** @description Left out: all, in step */
+            tracks?: string[] | null;
+            /** @enum {string} */
+            type: "tighten-pauses";
         };
         Titled: {
             /**
@@ -2115,6 +2593,108 @@ export interface operations {
             };
         };
     };
+    "copy-fragment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Copying"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fragment"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-history": {
+        parameters: {
+            query?: {
+                /** @description Only steps before this one */
+                before?: number;
+                most?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Past"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "go-to-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+                step: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-levels": {
         parameters: {
             query: {
@@ -2273,6 +2853,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "find-pauses": {
+        parameters: {
+            query?: {
+                /** @description Ids of tracks, with commas between them; left out: all for voices */
+                tracks?: string;
+                /** @description Pauses longer than this are tightened; left out: 0.8 s */
+                longer?: number;
+                /** @description What is left of them; left out: 0.5 s */
+                to?: number;
+                /** @description Longer ones are listed, and not chosen; 0: all are */
+                meant?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pauses"];
                 };
             };
             /** @description Error */
@@ -2482,12 +3102,175 @@ export interface operations {
             };
         };
     };
+    "try-edit": {
+        parameters: {
+            query: {
+                /** @description The operation, as JSON */
+                op: string;
+                from?: number;
+                /** @description At most a minute after from */
+                to?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedVersion"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "name-version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Name-versionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedVersion"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "return-to-version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -3364,6 +4147,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-frames": {
+        parameters: {
+            query?: {
+                from?: number;
+                count?: number;
+            };
+            header?: never;
+            path: {
+                sound: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
             };
             /** @description Error */
             default: {

@@ -1,72 +1,70 @@
 <script setup lang="ts">
-import { computed, onMounted, toRaw, useTemplateRef, watch } from "vue";
+import { computed, useTemplateRef, watchPostEffect } from "vue";
 import type { Schema } from "../api/client";
-import { drawClip } from "../drawing/clip";
-import { arrivals } from "../drawing/peaks";
 import { timeText } from "../model/units";
 import { useSession } from "../stores/session";
+import ClipPicture from "./ClipPicture.vue";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
 import FadeGrips from "./FadeGrips.vue";
 import LevelLine from "./LevelLine.vue";
+import { moveClips } from "./moving";
 import { snap, snapPlaces } from "./snap";
 
-const props = defineProps<{ id: string; clip: Schema["Clip"]; track: Schema["Track"]; height: number }>();
+const props = defineProps<{
+  id: string;
+  clip: Schema["Clip"];
+  track: Schema["Track"];
+  height: number;
+  /** Wholly under another one. */
+  under: boolean;
+}>();
 const HEAD = 18;
-const MARGIN = 24;
 const session = useSession();
 const desk = useDeskContext();
-const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
+const label = useTemplateRef<HTMLElement>("label");
 
-/** The part of the clip that is on screen, in pixels of the lane. */
+/** The part of the clip that is laid out, in pixels from the anchor. */
 const box = computed(() => {
-  const left = desk.time.x(props.clip.start);
-  const right = desk.time.x(props.clip.start + props.clip.length);
-  const from = Math.max(left, -MARGIN);
-  const to = Math.max(from + 2, Math.min(right, desk.time.width + MARGIN));
+  const { time } = desk;
+  const left = time.laidX(props.clip.start);
+  const right = time.laidX(props.clip.start + props.clip.length);
+  const from = Math.max(left, time.laidFrom);
+  const to = Math.max(from + 2, Math.min(right, time.laidTo));
   return {
     from,
-    to,
     width: to - from,
     whole: right - left,
-    startSeen: left >= -MARGIN,
-    endSeen: right <= desk.time.width + MARGIN,
+    startThere: left >= time.laidFrom,
+    endThere: right <= time.laidTo,
   };
 });
-/** Frames from the clip's start to the left edge of what is drawn: 0 while the start can be seen, however time is scrolled. */
-const lead = computed(() => (box.value.startSeen ? 0 : desk.time.frame(box.value.from) - props.clip.start));
-const drawnWidth = computed(() => box.value.width);
+/** Frames from the clip's start to the left edge of what is laid out: 0 while the start is. */
+const lead = computed(() =>
+  box.value.startThere ? 0 : desk.time.laid.anchor + box.value.from * desk.time.laid.scale - props.clip.start,
+);
 const bodyHeight = computed(() => props.height - HEAD - 2);
 const chosen = computed(() => desk.selection.clips.includes(props.id));
-const label = computed(
-  () =>
-    `${props.clip.name}, ${timeText(props.clip.start)} to ${timeText(props.clip.start + props.clip.length)}, on ${props.track.name}`,
-);
-
-/** Changes when anything changes that the picture shows of the clip and its track, but not when time is scrolled. */
-const look = computed(() => JSON.stringify([props.clip, props.track.fader, props.track.envelope, props.track.part]));
-
-function draw(): void {
-  if (!canvas.value) return;
+const name = computed(() => {
   const { clip, track } = props;
-  drawClip(canvas.value, {
-    clip: toRaw(clip),
-    track: toRaw(track),
-    from: lead.value,
-    scale: desk.time.scale,
-    width: drawnWidth.value,
-    height: bodyHeight.value,
-  });
-}
-onMounted(draw);
-watch([look, lead, drawnWidth, bodyHeight, () => desk.time.scale, () => arrivals.get(props.clip.sound)], draw, {
-  flush: "post",
+  const what = `${clip.name}, ${timeText(clip.start)} to ${timeText(clip.start + clip.length)}, on ${track.name}`;
+  return what + (clip.silent ? ", silenced" : "") + (props.under ? ", under another clip" : "");
+});
+
+// The name stays in sight while the clip's beginning has been scrolled away.
+watchPostEffect(() => {
+  if (!label.value) return;
+  const { time } = desk;
+  const hidden = time.start > props.clip.start && time.start < props.clip.start + props.clip.length;
+  const by = hidden ? time.laidX(time.start) - box.value.from : 0;
+  label.value.style.transform = by > 0 ? `translateX(${Math.min(by, box.value.width - 40)}px)` : "";
 });
 
 function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
   const { selection } = desk;
   selection.points = [];
   selection.track = props.track.id;
+  selection.tracks = [props.track.id];
   if (event.shiftKey || event.ctrlKey) {
     selection.clips = chosen.value ? selection.clips.filter((c) => c !== props.id) : [...selection.clips, props.id];
   } else if (!chosen.value) {
@@ -80,33 +78,23 @@ function focused(): void {
   if (!chosen.value) choose({ shiftKey: false, ctrlKey: false });
 }
 
-function move(event: PointerEvent): void {
+function press(event: PointerEvent): void {
   if (event.button !== 0) return;
-  const already = chosen.value;
-  choose(event);
-  const ids = desk.selection.clips.includes(props.id) ? [...desk.selection.clips] : [props.id];
-  const origins = ids.flatMap((id) => ({ id, start: session.clip(id)?.start ?? 0 }));
-  const places = snapPlaces(session.document!, desk.playhead.value, ids);
-  const { start, length } = props.clip;
+  // Both keys mean more of what is chosen while the press is a click, and something of their own when it is a drag.
+  if (event.shiftKey) slip(event);
+  else moveClips(event, desk, session, props.id, () => choose(event));
+}
+
+function slip(event: PointerEvent): void {
   const gesture = newGesture();
+  const { offset } = props.clip;
   startDrag(event, {
     move: ({ dx, event: e }) => {
-      let by = dx * desk.time.scale;
-      by += snap(desk, places, [start + by, start + by + length], e.altKey);
-      by = Math.round(Math.max(by, -Math.min(...origins.map((o) => o.start))));
-      const lane = document
-        .elementsFromPoint(e.clientX, e.clientY)
-        .find((el) => el instanceof HTMLElement && el.dataset.track);
-      const track = ids.length === 1 ? (lane as HTMLElement | undefined)?.dataset.track : undefined;
-      desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(start + by) };
-      void session.edit(
-        { type: "move-clips", moves: origins.map((o) => ({ clip: o.id, start: o.start + by, track })) },
-        gesture,
-      );
+      const to = Math.round(offset - dx * desk.time.scale);
+      desk.tag.value = { x: e.clientX, y: e.clientY, text: `begins ${timeText(Math.max(0, to))} into its sound` };
+      void session.edit({ type: "slip-clips", slips: [{ clip: props.id, offset: to }] }, gesture);
     },
-    click: (e) => {
-      if (already && !e.shiftKey && !e.ctrlKey) desk.selection.clips = [props.id];
-    },
+    click: choose,
     end: letGo,
   });
 }
@@ -114,7 +102,7 @@ function move(event: PointerEvent): void {
 function trim(event: PointerEvent, edge: "start" | "end"): void {
   choose({ shiftKey: false, ctrlKey: false });
   const at = edge === "start" ? props.clip.start : props.clip.start + props.clip.length;
-  const places = snapPlaces(session.document!, desk.playhead.value, [props.id]);
+  const places = snapPlaces(session.document!, desk, [props.id]);
   const gesture = newGesture();
   startDrag(event, {
     move: ({ dx, event: e }) => {
@@ -130,38 +118,60 @@ function trim(event: PointerEvent, edge: "start" | "end"): void {
 function letGo(): void {
   desk.tag.value = desk.guide.value = undefined;
 }
+
+function menu(event: MouseEvent): void {
+  event.preventDefault();
+  event.stopPropagation();
+  if (!chosen.value) choose({ shiftKey: false, ctrlKey: false });
+  const lane = (event.currentTarget as HTMLElement).closest("[data-track]")!.getBoundingClientRect();
+  const key = event.clientX === 0 && event.clientY === 0; // the menu key knows no place
+  const own = (event.currentTarget as HTMLElement).getBoundingClientRect();
+  const x = key ? Math.max(own.left, lane.left) + 20 : event.clientX;
+  const at = key ? desk.playhead.value : desk.time.frame(event.clientX - lane.left);
+  desk.menu.value = {
+    x,
+    y: key ? own.top + HEAD : event.clientY,
+    clip: props.id,
+    track: props.track.id,
+    at: Math.round(at),
+  };
+}
 </script>
 
 <template>
   <div
     class="clip"
-    :class="[track.part, { chosen }]"
+    :class="[track.part, { chosen, silent: clip.silent, narrow: box.whole < 12 }]"
     :style="{ left: `${box.from}px`, width: `${box.width}px`, height: `${height}px` }"
     tabindex="0"
     role="group"
-    :aria-label="label"
+    :aria-label="name"
+    aria-haspopup="menu"
     :data-clip="id"
     @focus="focused"
-    @pointerdown="move"
+    @pointerdown="press"
+    @contextmenu="menu"
   >
-    <div class="head" :style="{ paddingLeft: `${box.startSeen ? 7 : MARGIN + 7}px` }">
-      <span class="cut" :title="clip.name">{{ clip.name }}</span>
+    <div class="head">
+      <span v-if="box.whole > 14" ref="label" class="cut" :title="clip.name">
+        <template v-if="clip.silent">silenced · </template>{{ clip.name }}
+      </span>
     </div>
     <div class="body" :style="{ height: `${bodyHeight}px` }">
-      <canvas ref="canvas" :style="{ width: `${box.width}px`, height: `${bodyHeight}px` }" aria-hidden="true"></canvas>
+      <ClipPicture :clip="clip" :track="track" :lead="lead" :left="box.from" :width="box.width" :height="bodyHeight" />
       <LevelLine
         v-if="box.whole > 26"
         :id="id"
         :clip="clip"
         :lead="lead"
-        :width="drawnWidth"
+        :width="box.width"
         :height="bodyHeight"
         :chosen="chosen"
       />
-      <FadeGrips v-if="box.whole > 40" :id="id" :clip="clip" :lead="lead" :width="drawnWidth" />
+      <FadeGrips v-if="box.whole > 40" :id="id" :clip="clip" :lead="lead" :width="box.width" />
     </div>
-    <span v-if="box.startSeen" class="edge start" title="Trim the start" @pointerdown="trim($event, 'start')"></span>
-    <span v-if="box.endSeen" class="edge end" title="Trim the end" @pointerdown="trim($event, 'end')"></span>
+    <span v-if="box.startThere" class="edge start" title="Trim the start" @pointerdown="trim($event, 'start')"></span>
+    <span v-if="box.endThere" class="edge end" title="Trim the end" @pointerdown="trim($event, 'end')"></span>
   </div>
 </template>
 
@@ -175,6 +185,7 @@ function letGo(): void {
   overflow: hidden;
   touch-action: none;
   cursor: grab;
+  contain: strict;
 }
 .clip.voice {
   --part: var(--voice);
@@ -191,7 +202,10 @@ function letGo(): void {
 .clip.chosen {
   border-color: var(--ink);
   box-shadow: 0 0 0 2px var(--ink);
-  z-index: 1;
+  z-index: 2;
+}
+.clip.narrow {
+  border-radius: 2px;
 }
 .head {
   display: flex;
@@ -203,12 +217,14 @@ function letGo(): void {
   font-weight: 700;
   line-height: 18px;
 }
+.silent .head {
+  background: var(--ink-soft);
+}
+.narrow .head {
+  padding: 0;
+}
 .body {
   position: relative;
-}
-canvas {
-  position: absolute;
-  inset: 0;
 }
 .edge {
   position: absolute;

@@ -13,6 +13,8 @@ import { useDesk } from "../stores/desk";
 import { useSession } from "../stores/session";
 import { useTakes } from "../stores/takes";
 import AddTrack from "./AddTrack.vue";
+import ClipMenu from "./ClipMenu.vue";
+import { useCopied } from "./clipboard";
 import { makeDeskContext } from "./context";
 import DeckBar from "./DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
@@ -20,11 +22,13 @@ import EmptyDesk from "./EmptyDesk.vue";
 import FilePicker from "./FilePicker.vue";
 import { Heights } from "./heights";
 import { useMessages } from "./messages";
+import QuestionDialog from "./QuestionDialog.vue";
 import OverviewStrip from "./OverviewStrip.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
 import { useShortcuts } from "./shortcuts";
 import TimeRuler from "./TimeRuler.vue";
 import TrackRow from "./TrackRow.vue";
+import { usePinch } from "./pinch";
 import { useDropping } from "./useDropping";
 
 const props = defineProps<{ episode: string }>();
@@ -45,6 +49,7 @@ let opening = Promise.resolve();
 const { dropping, takeFiles } = useDropping(desk, () => opening);
 useShortcuts(desk, help);
 useMessages(desk);
+useCopied();
 
 function open(): Promise<void> {
   return (opening = connection.open(props.episode));
@@ -100,10 +105,13 @@ useRafFn(() => {
   else if (player.state.playing && !recorder.busy) desk.playhead.value = player.frameNow();
   else return;
   const { time } = desk;
+  if (!desk.following.value) return;
   if (desk.playhead.value > time.end && desk.playhead.value < time.end + time.width * time.scale) {
     time.show(desk.playhead.value - time.width * time.scale * 0.1);
   }
 });
+
+const pinch = usePinch((factor, x) => desk.time.zoom(factor, Math.max(0, x - cardWidth())), lanes);
 
 function wheel(event: WheelEvent): void {
   const box = lanes.value!.getBoundingClientRect();
@@ -125,7 +133,14 @@ function wheel(event: WheelEvent): void {
       <template v-if="session.document">
         <OverviewStrip />
         <TimeRuler />
-        <div ref="lanes" class="lanes" @wheel="wheel">
+        <div
+          ref="lanes"
+          class="lanes"
+          @wheel="wheel"
+          @touchstart="pinch.begin"
+          @touchmove="pinch.go"
+          @touchend="pinch.end"
+        >
           <TrackRow v-for="(track, index) in session.document.tracks" :key="track.id" :track="track" :index="index" />
           <EmptyDesk v-if="session.length === 0 && !recorder.busy" />
           <AddTrack />
@@ -182,6 +197,8 @@ function wheel(event: WheelEvent): void {
     <div v-if="dropping" class="dropping" aria-hidden="true">
       <p>Drop recordings or music: on a track to place them there, anywhere else for tracks of their own</p>
     </div>
+    <ClipMenu />
+    <QuestionDialog />
     <ShortcutSheet v-model="help" />
   </div>
 </template>

@@ -12,7 +12,7 @@ const desk = useDeskContext();
 
 const grips = computed(() => {
   const { clip } = props;
-  const x = (own: number) => (own - props.lead) / desk.time.scale;
+  const x = (own: number) => (own - props.lead) / desk.time.laid.scale;
   const inEnd = Math.max(0, clip.fadeIn.length - (clip.fadeIn.past ?? 0));
   const outStart = clip.length - Math.max(0, clip.fadeOut.length - (clip.fadeOut.past ?? 0));
   return [

@@ -22,7 +22,7 @@ const desk = useDeskContext();
 
 /** Session time of a point: its own time is counted from the beginning of the sound. */
 const timeOf = (at: number) => props.clip.start + at - props.clip.offset;
-const x = (at: number) => (at - props.clip.offset - props.lead) / desk.time.scale;
+const x = (at: number) => (at - props.clip.offset - props.lead) / desk.time.laid.scale;
 const y = (level: number) => placeOf(level) * props.height;
 
 const points = computed(() =>
@@ -46,7 +46,7 @@ const path = computed(() => {
   const xs = new Set<number>([0, props.width]);
   for (let at = 0; at < props.width; at += 6) xs.add(at);
   for (const p of points.value) xs.add(p.x);
-  const { scale } = desk.time;
+  const { scale } = desk.time.laid;
   const first = props.lead + props.clip.offset;
   return [...xs]
     .sort((a, b) => a - b)
@@ -87,7 +87,7 @@ function pressPoint(event: PointerEvent, p: { at: number; level: number }): void
 }
 
 function dragPoint(event: PointerEvent, origin: { at: number; level: number }, gesture: string): void {
-  const places = snapPlaces(session.document!, desk.playhead.value);
+  const places = snapPlaces(session.document!, desk);
   const startY = placeOf(origin.level);
   const point = new MovingPoint(props.id, origin.at, (at) => select([at]));
   startDrag(event, {

@@ -50,6 +50,48 @@ watch(
   { immediate: true },
 );
 
+/** Where a block that is dragged would come to stand: before the block of this index, or after the last one. */
+const landing = ref<number>();
+
+/** Moves a segment with everything in it before another one. */
+function dragBlock(event: PointerEvent, index: number): void {
+  const order = blocks.value.map((b) => ({ ...b }));
+  const left = strip.value!.getBoundingClientRect().left;
+  startDrag(event, {
+    threshold: 5,
+    move: ({ event: e }) => {
+      const at = ((e.clientX - left) / width.value) * 100;
+      landing.value = order.filter((b) => b.left + b.width / 2 < at).length;
+    },
+    end: (moved) => {
+      const to = landing.value;
+      landing.value = undefined;
+      if (!moved || to === undefined || to === index || to === index + 1) return;
+      void session.edit({ type: "move-segment", marker: order[index]!.id, before: order[to]?.id });
+    },
+    click: () => {
+      const m = session.document?.markers[order[index]!.id];
+      if (m) desk.time.fit(m.at, m.at + m.length);
+    },
+  });
+}
+const landingAt = computed(() => {
+  if (landing.value === undefined) return undefined;
+  const next = blocks.value[landing.value];
+  const last = blocks.value[blocks.value.length - 1];
+  return next ? next.left : last ? last.left + last.width : undefined;
+});
+
+function blockKey(event: KeyboardEvent, index: number): void {
+  const by = { ArrowLeft: -1, ArrowRight: 2 }[event.key];
+  if (by === undefined || !event.altKey) return;
+  event.preventDefault();
+  event.stopPropagation();
+  const to = index + by;
+  if (to < 0 || to > blocks.value.length) return;
+  void session.edit({ type: "move-segment", marker: blocks.value[index]!.id, before: blocks.value[to]?.id });
+}
+
 function press(event: PointerEvent): void {
   const x = event.clientX - strip.value!.getBoundingClientRect().left;
   const centre = (x / width.value) * total.value;
@@ -76,16 +118,19 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
 <template>
   <div class="overview">
     <div ref="strip" class="strip" @pointerdown="press">
-      <div
-        v-for="b in blocks"
+      <div v-if="landingAt !== undefined" class="landing" :style="{ left: `${landingAt}%` }"></div>
+      <button
+        v-for="(b, i) in blocks"
         :key="b.id"
         class="block cut"
         :class="b.part"
         :style="{ left: `${b.left}%`, width: `${b.width}%` }"
-        :title="b.name"
+        :title="`${b.name}: click to show it, drag it to move it with everything in it (Alt ← →)`"
+        @pointerdown="dragBlock($event, i)"
+        @keydown="blockKey($event, i)"
       >
         {{ b.name }}
-      </div>
+      </button>
       <Silhouette class="outline" :outline="outline" :width="width" :height="30" mono />
       <div class="frame" :style="{ left: `${frame.left}px`, width: `${frame.width}px` }">
         <span class="pull start" @pointerdown="pull($event, 'start')"></span>
@@ -109,8 +154,23 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
   cursor: grab;
   touch-action: none;
 }
+.landing {
+  position: absolute;
+  inset-block: 0;
+  z-index: 3;
+  width: 3px;
+  margin-left: -1px;
+  background: var(--ink);
+}
 .block {
   position: absolute;
+  z-index: 2;
+  border-block: 0;
+  border-left: 0;
+  font-family: inherit;
+  text-align: left;
+  cursor: grab;
+  touch-action: none;
   top: 0;
   height: 16px;
   padding: 0 6px;

@@ -6,12 +6,16 @@ import type { Part, Schema } from "../api/client";
 import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
-import { newGesture } from "./drag";
+import { useActs } from "./acts";
+import { newGesture, startDrag } from "./drag";
 import ValueField from "./ValueField.vue";
 
-const props = defineProps<{ track: Schema["Track"]; index: number; small: boolean }>();
+const props = defineProps<{ track: Schema["Track"]; index: number; small: boolean; folded: boolean }>();
 const session = useSession();
 const desk = useDeskContext();
+const acts = useActs(desk);
+/** Where a dragged track would come to stand: above the track of this index, or below the last one. */
+const landing = ref<number>();
 const renaming = ref<string>();
 let gesture = "";
 
@@ -44,31 +48,92 @@ function rename(): void {
 
 function command(what: string): void {
   if (what === "rename") renaming.value = props.track.name;
-  else if (what === "up") move(props.index - 1);
-  else if (what === "down") move(props.index + 2);
-  else if (what === "remove") void session.edit({ type: "remove-tracks", tracks: [props.track.id] });
-  else set({ part: what as Part });
+  else if (what === "up") acts.moveTracks(-1);
+  else if (what === "down") acts.moveTracks(1);
+  else if (what === "duplicate") acts.duplicateTracks();
+  else if (what === "fold") desk.heights.set(meant(), props.folded ? "own" : "folded");
+  else if (what === "remove") void session.edit({ type: "remove-tracks", tracks: meant() });
+  else {
+    const part = what as Part;
+    void session.edit({ type: "set-tracks", tracks: meant().map((track) => ({ track, part })) });
+  }
 }
 
-/** Puts the track before the one that stands at an index now. */
-function move(index: number): void {
-  void session.edit({ type: "move-tracks", tracks: [props.track.id], before: session.document?.tracks[index]?.id });
+/** The tracks that the menu means: this one, with the others if it is one of several that are chosen. */
+function meant(): string[] {
+  const { tracks } = desk.selection;
+  return tracks.includes(props.track.id) && tracks.length > 1 ? acts.chosenTracks() : [props.track.id];
 }
 
-function select(): void {
-  desk.selection.track = props.track.id;
-  desk.selection.clips = [];
-  desk.selection.points = [];
+/** Drags the chosen tracks to another place among the others. */
+function drag(event: PointerEvent): void {
+  const rows = [...document.querySelectorAll<HTMLElement>(".lanes .row")];
+  const middles = rows.map((r) => r.getBoundingClientRect()).map((b) => b.top + b.height / 2);
+  let to: number | undefined;
+  startDrag(event, {
+    threshold: 6,
+    move: ({ event: e }) => {
+      to = middles.filter((m) => m < e.clientY).length;
+      landing.value = to;
+    },
+    end: (moved) => {
+      landing.value = undefined;
+      const moving = meant();
+      const all = session.document?.tracks.map((t) => t.id) ?? [];
+      if (!moved || to === undefined) return;
+      let before = all[to];
+      while (before && moving.includes(before)) before = all[all.indexOf(before) + 1];
+      void session.edit({ type: "move-tracks", tracks: moving, before });
+    },
+    click: (e) => select(e),
+  });
+}
+const landingLine = computed(() => {
+  if (landing.value === undefined) return undefined;
+  const rows = [...document.querySelectorAll<HTMLElement>(".lanes .row")];
+  const own = rows[props.index]!.getBoundingClientRect().top;
+  const row = rows[Math.min(landing.value, rows.length - 1)]!.getBoundingClientRect();
+  return (landing.value < rows.length ? row.top : row.bottom) - own;
+});
+
+function press(event: PointerEvent): void {
+  if ((event.target as HTMLElement).closest("input, .switch, .arm, .more, .fader, .el-slider")) {
+    if (!desk.selection.tracks.includes(props.track.id)) select();
+    return;
+  }
+  if (!event.ctrlKey && !event.shiftKey && !desk.selection.tracks.includes(props.track.id)) select();
+  drag(event);
+}
+
+/** Chooses the track; with Ctrl it is added to those that are chosen or taken off, with Shift all in between are. */
+function select(event?: { ctrlKey: boolean; shiftKey: boolean }): void {
+  const { selection } = desk;
+  const all = session.document?.tracks.map((t) => t.id) ?? [];
+  const { id } = props.track;
+  if (event?.shiftKey && all.includes(selection.track)) {
+    const [a, b] = [all.indexOf(selection.track), all.indexOf(id)].sort((x, y) => x - y);
+    selection.tracks = all.slice(a, b! + 1);
+  } else if (event?.ctrlKey) {
+    const there = selection.tracks.includes(id);
+    selection.tracks = there ? selection.tracks.filter((t) => t !== id) : [...selection.tracks, id];
+    selection.track = there ? (selection.tracks[0] ?? "") : id;
+  } else {
+    selection.tracks = [id];
+    selection.track = id;
+  }
+  selection.clips = [];
+  selection.points = [];
 }
 </script>
 
 <template>
   <section
     class="card"
-    :class="[track.part, { chosen: desk.selection.track === track.id, small }]"
+    :class="[track.part, { chosen: desk.selection.tracks.includes(track.id), small, folded }]"
     :aria-label="`Track ${track.name}`"
-    @pointerdown="select"
+    @pointerdown="press"
   >
+    <div v-if="landingLine !== undefined" class="landing" :style="{ top: `${landingLine}px` }"></div>
     <div class="top">
       <input
         v-if="renaming !== undefined"
@@ -81,7 +146,14 @@ function select(): void {
         @keydown.enter="rename"
         @keydown.escape="renaming = undefined"
       />
-      <button v-else class="name cut" :title="track.name" @dblclick="renaming = track.name" @focus="select">
+      <button
+        v-else
+        class="name cut"
+        :title="`${track.name}: drag to put it elsewhere, double click to rename it`"
+        @dblclick="renaming = track.name"
+        @keydown.f2="renaming = track.name"
+        @focus="!desk.selection.tracks.includes(track.id) && select()"
+      >
         {{ track.name }}
       </button>
       <el-dropdown trigger="click" @command="command">
@@ -93,6 +165,8 @@ function select(): void {
             <el-dropdown-item command="down" :disabled="index + 1 === session.document?.tracks.length">
               Move down
             </el-dropdown-item>
+            <el-dropdown-item command="fold">{{ folded ? "Unfold" : "Fold small" }}</el-dropdown-item>
+            <el-dropdown-item command="duplicate">Duplicate</el-dropdown-item>
             <el-dropdown-item command="voice" divided :disabled="track.part === 'voice'"
               >Use for voice</el-dropdown-item
             >
@@ -167,8 +241,30 @@ function select(): void {
   background: var(--sheet);
   font-size: 12px;
 }
+.card {
+  position: relative;
+  user-select: none;
+  touch-action: none;
+}
 .card.chosen {
-  background: var(--paper);
+  background: var(--rule);
+}
+.landing {
+  position: absolute;
+  left: -5px;
+  z-index: 8;
+  width: 100vw;
+  height: 3px;
+  margin-top: -2px;
+  background: var(--ink);
+  pointer-events: none;
+}
+.card.folded {
+  padding-block: 2px;
+}
+.folded .facts-row,
+.folded .controls {
+  display: none;
 }
 .card.voice {
   border-left-color: var(--voice);

@@ -4,9 +4,11 @@ import type { Schema } from "../api/client";
 import { useSession } from "../stores/session";
 import ClipView from "./ClipView.vue";
 import { useDeskContext } from "./context";
+import CrossingView from "./CrossingView.vue";
 import { startDrag } from "./drag";
+import { selectIn } from "./frame";
 import LiveTake from "./LiveTake.vue";
-import { HIGHEST, LOWEST } from "./heights";
+import { FOLDED, HIGHEST, LOWEST } from "./heights";
 import TrackCard from "./TrackCard.vue";
 
 const props = defineProps<{ track: Schema["Track"]; index: number }>();
@@ -16,16 +18,41 @@ const session = useSession();
 const desk = useDeskContext();
 
 const height = computed(() => desk.heights.of(props.track));
+const folded = computed(() => height.value <= FOLDED);
+const clipHeight = computed(() => height.value - 11);
 const audible = computed(() => session.byTrack.get(props.track.id)?.heard ?? true);
 const growing = computed(
   () => desk.recorder.state.track === props.track.id && ["recording", "saving"].includes(desk.recorder.state.phase),
 );
-/** Only what can be seen is drawn. */
+/** Only what can soon be seen is laid out, what lies in front last. */
 const visible = computed(() => {
   const { time } = desk;
+  const { laid } = time;
+  const [from, to] = [laid.anchor + time.laidFrom * laid.scale, laid.anchor + time.laidTo * laid.scale];
   return Object.entries(props.track.clips)
-    .filter(([, c]) => c.start < time.end && c.start + c.length > time.start)
-    .sort(([, a], [, b]) => a.start - b.start);
+    .filter(([, c]) => c.start < to && c.start + c.length > from)
+    .sort(([, a], [, b]) => (a.layer ?? 0) - (b.layer ?? 0) || a.start - b.start || b.length - a.length)
+    .map(([id, clip], place, all) => ({
+      id,
+      clip,
+      under: all
+        .slice(place + 1)
+        .some(([, o]) => o.start <= clip.start && o.start + o.length >= clip.start + clip.length),
+    }));
+});
+const crossings = computed(() =>
+  (session.glance?.crossings ?? []).filter(
+    (x) => x.in in props.track.clips && (x.to - x.from) / desk.time.laid.scale >= 3 && !folded.value,
+  ),
+);
+const ghosts = computed(() => desk.ghosts.value.filter((g) => g.track === props.track.id));
+const span = (from: number, to: number) => ({
+  left: `${desk.time.laidX(from)}px`,
+  width: `${(to - from) / desk.time.laid.scale}px`,
+});
+const range = computed(() => {
+  const r = desk.selection.range;
+  return r && (!r.tracks || r.tracks.includes(props.track.id)) ? r : undefined;
 });
 
 function pull(event: PointerEvent): void {
@@ -41,40 +68,73 @@ function pullByKey(event: KeyboardEvent): void {
   desk.heights.set([props.track.id], height.value + by * (event.shiftKey ? 1 : 10));
 }
 
-function press(event: PointerEvent): void {
+function menu(event: MouseEvent): void {
+  event.preventDefault();
   const left = (event.currentTarget as HTMLElement).getBoundingClientRect().left;
-  const at = Math.max(0, desk.time.frame(event.clientX - left));
-  const { selection } = desk;
-  startDrag(event, {
-    move: ({ event: e }) => {
-      const to = Math.max(0, desk.time.frame(e.clientX - left));
-      selection.range = { from: Math.min(at, to), to: Math.max(at, to) };
-    },
-    click: () => {
-      selection.clips = [];
-      selection.points = [];
-      selection.range = undefined;
-      selection.track = props.track.id;
-      desk.seek(at);
-    },
-  });
+  const at = Math.max(0, Math.round(desk.time.frame(event.clientX - left)));
+  desk.selection.track = props.track.id;
+  desk.selection.tracks = [props.track.id];
+  desk.menu.value = { x: event.clientX, y: event.clientY, track: props.track.id, at };
+}
+
+/** Brings what lies under another clip to where it can be reached. */
+function bringUp(id: string): void {
+  desk.selection.clips = [id];
+  desk.selection.track = props.track.id;
+  document.querySelector<HTMLElement>(`[data-clip="${id}"]`)?.focus();
 }
 </script>
 
 <template>
-  <div class="row" :style="{ height: `${height}px` }">
-    <TrackCard :track="track" :index="index" :small="height < SMALL_CARD" />
-    <div class="lane" :class="{ silent: !audible }" :data-track="track.id" @pointerdown="press">
-      <div
-        v-if="desk.selection.range"
-        class="range"
-        :style="{
-          left: `${desk.time.x(desk.selection.range.from)}px`,
-          width: `${(desk.selection.range.to - desk.selection.range.from) / desk.time.scale}px`,
-        }"
-      ></div>
-      <ClipView v-for="[id, clip] in visible" :id="id" :key="id" :clip="clip" :track="track" :height="height - 11" />
-      <LiveTake v-if="growing" :height="height - 11" />
+  <div class="row" :class="{ folded }" :style="{ height: `${height}px` }">
+    <TrackCard :track="track" :index="index" :small="height < SMALL_CARD" :folded="folded" />
+    <div
+      class="lane"
+      :class="{ silent: !audible }"
+      :data-track="track.id"
+      @pointerdown="selectIn($event, desk, session, track.id)"
+      @contextmenu="menu"
+    >
+      <div class="content" :style="{ transform: desk.time.transform }">
+        <div v-if="range" class="range" :style="span(range.from, range.to)"></div>
+        <ClipView
+          v-for="v in visible"
+          :id="v.id"
+          :key="v.id"
+          :clip="v.clip"
+          :track="track"
+          :height="clipHeight"
+          :under="v.under"
+        />
+        <CrossingView v-for="x in crossings" :key="x.in" :crossing="x" :height="clipHeight" />
+        <template v-for="v in visible" :key="v.id">
+          <button
+            v-if="v.under && !desk.selection.clips.includes(v.id)"
+            class="under cut"
+            :style="span(v.clip.start, v.clip.start + v.clip.length)"
+            :title="`${v.clip.name} lies under another clip: bring it up`"
+            @pointerdown.stop
+            @click="bringUp(v.id)"
+          >
+            {{ v.clip.name }}
+          </button>
+        </template>
+        <div
+          v-for="(g, i) in ghosts"
+          :key="i"
+          class="ghost"
+          :style="{ ...span(g.start, g.start + g.length), height: `${clipHeight}px` }"
+        ></div>
+        <template v-for="p in desk.proposed.value" :key="p.from">
+          <div
+            v-if="track.part === 'voice'"
+            class="cut-out"
+            :class="{ off: !p.chosen }"
+            :style="span(p.from, p.to)"
+          ></div>
+        </template>
+      </div>
+      <LiveTake v-if="growing" :height="clipHeight" />
     </div>
     <span
       class="size"
@@ -106,8 +166,22 @@ function press(event: PointerEvent): void {
   overflow: hidden;
   touch-action: none;
 }
+.content {
+  position: absolute;
+  inset: 0;
+  transform-origin: 0 0;
+  will-change: transform;
+}
 .lane.silent :deep(.clip) {
   opacity: 0.42;
+}
+.folded :deep(.body),
+.folded :deep(.edge) {
+  display: none;
+}
+.folded :deep(.clip) {
+  top: 3px;
+  height: 20px !important;
 }
 .size {
   position: absolute;
@@ -125,5 +199,42 @@ function press(event: PointerEvent): void {
   position: absolute;
   inset-block: 0;
   background: var(--shade);
+}
+.ghost {
+  position: absolute;
+  top: 5px;
+  z-index: 4;
+  border: 2px dashed var(--ink);
+  border-radius: 6px;
+  background: var(--veil);
+  pointer-events: none;
+}
+.under {
+  position: absolute;
+  bottom: 2px;
+  z-index: 4;
+  height: 15px;
+  min-width: 14px;
+  padding: 0 4px;
+  border: 1px dashed var(--ink);
+  border-radius: 3px;
+  background: var(--sheet);
+  color: var(--ink);
+  font-size: 10.5px;
+  line-height: 12px;
+  text-align: left;
+  cursor: pointer;
+}
+.cut-out {
+  position: absolute;
+  inset-block: 0;
+  z-index: 3;
+  border-inline: 1px solid var(--ink);
+  background: repeating-linear-gradient(135deg, var(--shade) 0 4px, transparent 4px 8px), var(--veil);
+  pointer-events: none;
+}
+.cut-out.off {
+  border-inline-style: dotted;
+  opacity: 0.4;
 }
 </style>

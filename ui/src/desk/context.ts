@@ -4,9 +4,16 @@ import type { Recorder } from "../recording/recorder";
 import type { Heights } from "./heights";
 import { Hearing } from "../listening/hearing";
 
-/** The least and the most frames that a pixel can stand for. */
-export const FINEST = 64;
+/** The least and the most frames that a pixel can stand for: at the one end a frame has twenty pixels to itself. */
+export const FINEST = 1 / 20;
 export const COARSEST = 1_500_000;
+
+/** Pixels by which clips are laid out anew while time is scrolled; in between they are only shifted. */
+const STRIDE = 1024;
+/** Milliseconds for which zooming rests before clips are laid out at the new scale; until then they are stretched. */
+const REST = 90;
+/** How much they may be stretched at most. */
+const MOST_STRETCH = 3;
 
 /** How session time lies on the screen. */
 export class Timescale {
@@ -16,6 +23,12 @@ export class Timescale {
   start = 0;
   /** Width of the lanes in pixels. */
   width = 768;
+  /**
+   * How clips are laid out: in pixels from an anchor, a session frame, at a scale. It changes rarely, so that scrolling
+   * and zooming only move and stretch what has been drawn.
+   */
+  laid = { scale: 4800, anchor: 0 };
+  private resting = 0;
 
   x(frame: number): number {
     return (frame - this.start) / this.scale;
@@ -26,34 +39,94 @@ export class Timescale {
   get end(): number {
     return this.start + this.width * this.scale;
   }
+  /** Where a frame lies in what has been laid out. */
+  laidX(frame: number): number {
+    return (frame - this.laid.anchor) / this.laid.scale;
+  }
+  /** What is laid out, in pixels from the anchor: all that can be seen before it is laid out anew, and a little more. */
+  get laidFrom(): number {
+    return -STRIDE / 2;
+  }
+  get laidTo(): number {
+    return this.width + STRIDE * 1.5;
+  }
+  /** How what has been laid out is put on the screen. */
+  get transform(): string {
+    const stretch = this.laid.scale / this.scale;
+    const shift = (this.laid.anchor - this.start) / this.scale;
+    return stretch === 1 ? `translateX(${shift}px)` : `translateX(${shift}px) scaleX(${stretch})`;
+  }
   /** Shows another stretch; the scale is held within what can be drawn. */
   show(start: number, scale = this.scale): void {
     this.scale = Math.min(Math.max(scale, FINEST), COARSEST);
-    this.start = Math.max(0, Math.round(start));
+    this.start = Math.max(0, this.scale >= 1 ? Math.round(start) : start);
+    this.lay();
   }
+  /** Makes everything wider or narrower around a place. */
   zoom(factor: number, x = this.width / 2): void {
     const pivot = this.start + x * this.scale;
-    const scale = Math.min(Math.max(this.scale * factor, FINEST), COARSEST);
-    this.show(pivot - x * scale, scale);
+    this.scale = Math.min(Math.max(this.scale * factor, FINEST), COARSEST);
+    const start = pivot - x * this.scale;
+    this.start = Math.max(0, this.scale >= 1 ? Math.round(start) : start);
+    const stretch = this.laid.scale / this.scale;
+    window.clearTimeout(this.resting);
+    if (stretch > MOST_STRETCH || stretch < 1 / MOST_STRETCH || !this.covered()) this.lay();
+    else this.resting = window.setTimeout(() => this.lay(), REST);
+  }
+  /** Whether all that is on the screen has been laid out. */
+  private covered(): boolean {
+    const from = this.laidX(this.start);
+    return from >= this.laidFrom && this.laidX(this.end) <= this.laidTo;
+  }
+  /** Lays clips out where they are shown now. */
+  lay(): void {
+    window.clearTimeout(this.resting);
+    const step = STRIDE * this.scale;
+    const anchor = Math.floor(this.start / step) * step;
+    if (anchor !== this.laid.anchor || this.scale !== this.laid.scale) this.laid = { scale: this.scale, anchor };
   }
   fit(from: number, to: number): void {
-    const scale = Math.max(480, to - from) / Math.max(100, this.width);
+    const scale = Math.max(16, to - from) / Math.max(100, this.width);
     this.show(from - scale * 4, scale * 1.03);
   }
 }
 
 export interface Selection {
   clips: string[];
+  /** The track that was chosen last. */
   track: string;
+  /** All chosen tracks, that one included. */
+  tracks: string[];
   /** The clip whose level line has chosen points, and the times at which they stand on it. */
   line: string;
   points: number[];
-  range: { from: number; to: number } | undefined;
+  /** A stretch of time, on some tracks or on all. */
+  range: { from: number; to: number; tracks?: string[] } | undefined;
+}
+
+/** Where a clip would come to lie. */
+export interface Ghost {
+  track: string;
+  start: number;
+  length: number;
+}
+
+/** Something to be typed before an act can be carried out. */
+export interface Question {
+  title: string;
+  explained?: string;
+  fields: { label: string; value: number; text: string; parse: (text: string) => number | undefined }[];
+  /** Choices of which one is taken, such as on which tracks. */
+  choices?: { name: string; value: string }[];
+  verb: string;
+  answer: (values: number[], choice: string) => void;
 }
 
 export type Stage = "gather" | "arrange" | "balance" | "handover";
 
 export type GatherTab = "sounds" | "music" | "record" | "credits";
+
+export type ArrangeTab = "order" | "marks" | "pauses" | "past";
 
 /** What the parts of the desk share. */
 export interface DeskContext {
@@ -74,6 +147,16 @@ export interface DeskContext {
   reading: Ref<boolean>;
   loopOn: Ref<boolean>;
   heights: Heights;
+  /** Where copies would come to lie that are being dragged. */
+  ghosts: Ref<Ghost[]>;
+  /** The menu that is open on a clip or on an empty place of a lane. */
+  menu: Ref<{ x: number; y: number; clip?: string; track: string; at: number } | undefined>;
+  question: Ref<Question | undefined>;
+  /** The view goes with the playhead. */
+  following: Ref<boolean>;
+  /** Stretches that are shown on the timeline as what would be taken out. */
+  proposed: Ref<{ from: number; to: number; chosen: boolean }[]>;
+  arrangeTab: Ref<ArrangeTab>;
   seek: (frame: number) => void;
   /** Lets files be chosen, which end up where dropped ones would. */
   chooseFiles: Ref<() => void>;
@@ -85,7 +168,14 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
   const playhead = ref(0);
   const context: DeskContext = {
     time: reactive(new Timescale()) as Timescale,
-    selection: reactive({ clips: [], track: "", line: "", points: [], range: undefined }) as Selection,
+    selection: reactive({
+      clips: [],
+      track: "",
+      tracks: [],
+      line: "",
+      points: [],
+      range: undefined,
+    }) as Selection,
     player,
     recorder,
     hearing: new Hearing(() => player.pause()),
@@ -98,6 +188,12 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     reading: ref(false),
     loopOn: ref(false),
     heights,
+    ghosts: ref([]),
+    menu: ref(),
+    question: ref(),
+    following: ref(true),
+    proposed: ref([]),
+    arrangeTab: ref("order"),
     chooseFiles: ref(() => undefined),
     seek: (frame) => {
       if (recorder.busy) return; // the playhead goes with the recording

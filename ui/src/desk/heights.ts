@@ -5,6 +5,8 @@ type Track = Schema["Track"];
 
 /** The least and the most that a track can be dragged to, in pixels. */
 export const LOWEST = 48;
+/** A track that is folded small shows where its clips lie, and their names. */
+export const FOLDED = 27;
 export const HIGHEST = 420;
 const TALL = 230;
 /** What a track takes at least that has not been dragged, and the most that it grows to by itself. */
@@ -14,7 +16,7 @@ const GROWN = 290;
 const BELOW = 48;
 
 /** A height in pixels; or the track's own, which grows while there is room for it. */
-export type Size = number | "small" | "tall" | "own";
+export type Size = number | "folded" | "small" | "tall" | "own";
 
 /** How high the tracks are drawn. What has been dragged is kept in this browser, by episode. */
 export class Heights {
@@ -52,6 +54,7 @@ export class Heights {
   set(ids: string[], size: Size): void {
     for (const id of ids) {
       if (size === "own") delete this.state.dragged[id];
+      else if (size === "folded") this.state.dragged[id] = FOLDED;
       else {
         const pixels = size === "small" ? LOWEST : size === "tall" ? TALL : Math.round(size);
         this.state.dragged[id] = Math.min(HIGHEST, Math.max(LOWEST, pixels));

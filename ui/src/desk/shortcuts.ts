@@ -6,6 +6,7 @@ import { RATE } from "../model/units";
 import { useSession } from "../stores/session";
 import type { DeskContext, Stage } from "./context";
 import type { Size } from "./heights";
+import { useActs } from "./acts";
 import { playAgain, togglePlay, toggleRecord } from "./transport";
 
 export interface Shortcut {
@@ -27,42 +28,8 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
   });
   const step = (frames: number) => () => desk.seek(desk.playhead.value + frames);
   const clipOf = session.clip;
-  const chosen = () => selection.clips.filter((id) => clipOf(id));
-  const underPlayhead = () => {
-    const at = desk.playhead.value;
-    const tracks = (session.document?.tracks ?? []).filter((t) => !selection.track || t.id === selection.track);
-    return tracks.flatMap((t) =>
-      Object.entries(t.clips)
-        .filter(([, c]) => c.start < at && c.start + c.length > at)
-        .map(([id]) => id),
-    );
-  };
-  let copied: string[] = [];
-  let moving = false;
-  const take = (cut: boolean) => () => {
-    copied = chosen();
-    moving = cut;
-  };
-  const paste = () => {
-    const clips = copied.filter(clipOf);
-    const at = Math.round(desk.playhead.value);
-    if (clips.length === 0) return;
-    if (!moving) {
-      void session.edit({ type: "copy-clips", clips, start: at });
-      return;
-    }
-    moving = false;
-    const first = Math.min(...clips.map((id) => clipOf(id)!.start));
-    void session.edit({
-      type: "move-clips",
-      moves: clips.map((clip) => ({ clip, start: clipOf(clip)!.start - first + at })),
-    });
-  };
-
-  const nudge = (frames: number) => () => {
-    const moves = chosen().map((clip) => ({ clip, start: clipOf(clip)!.start + frames }));
-    if (moves.length > 0) void session.edit({ type: "move-clips", moves });
-  };
+  const acts = useActs(desk);
+  const { chosen } = acts;
   const level = (by: number) => () => {
     const clips = chosen();
     const gain = (id: string) => Math.round(((clipOf(id)?.gain ?? 0) + by) * 10) / 10;
@@ -71,31 +38,9 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
       void session.edit(() => ({ type: "set-clips", clips: clips.map((clip) => ({ clip, gain: gain(clip) })) }));
     }
   };
-  const remove = (close: boolean) => () => {
-    if (selection.points.length > 0 && clipOf(selection.line)) {
-      void session.edit({
-        type: "remove-points",
-        points: selection.points.map((at) => ({ clip: selection.line, at })),
-      });
-      selection.points = [];
-      return;
-    }
-    const clips = chosen();
-    selection.clips = [];
-    if (clips.length > 0) void session.edit({ type: "remove-clips", clips, close });
-  };
-  const trim = (edge: "start" | "end") => () => {
-    const clips = chosen().length > 0 ? chosen() : underPlayhead();
-    const at = Math.round(desk.playhead.value);
-    if (clips.length > 0) void session.edit({ type: "trim-clips", trims: clips.map((clip) => ({ clip, edge, at })) });
-  };
-  const toggle = (what: "mute" | "solo") => () => {
-    const track = session.document?.tracks.find((t) => t.id === selection.track);
-    if (track) void session.edit({ type: "set-tracks", tracks: [{ track: track.id, [what]: !track[what] }] });
-  };
   const height = (size: Size) => () => {
     const all = session.document?.tracks.map((t) => t.id) ?? [];
-    desk.heights.set(all.includes(selection.track) ? [selection.track] : all, size);
+    desk.heights.set(acts.chosenTracks().length > 0 ? acts.chosenTracks() : all, size);
   };
   const stage = (name: Stage) => () => void (desk.stage.value = name);
 
@@ -115,22 +60,34 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("ArrowRight", "→", "One second on", step(RATE)),
     one("Shift+ArrowLeft", "Shift ←", "A tenth of a second back", step(-RATE / 10)),
     one("Shift+ArrowRight", "Shift →", "A tenth of a second on", step(RATE / 10)),
-    one("g", "G", "Trim the start of the clip to the playhead", trim("start")),
-    one("h", "H", "Split at the playhead", () => {
-      const clips = chosen().length > 0 ? chosen() : underPlayhead();
-      if (clips.length > 0) void session.edit({ type: "split-clips", clips, at: Math.round(desk.playhead.value) });
-    }),
-    one("j", "J", "Trim the end of the clip to the playhead", trim("end")),
-    one("Delete|Backspace", "Delete", "Remove the chosen clips or points", remove(false)),
-    one("Shift+Delete", "Shift Delete", "Remove the clips and close the gap", remove(true)),
-    one("$mod+c", "Ctrl C", "Copy the chosen clips", take(false)),
-    one("$mod+x", "Ctrl X", "Cut: the chosen clips move to where they are pasted", take(true)),
-    one("$mod+v", "Ctrl V", "Paste at the playhead", paste),
-    one("$mod+d", "Ctrl D", "Duplicate behind itself", () => {
-      const clips = chosen();
-      const end = Math.max(0, ...clips.map((id) => clipOf(id)!.start + clipOf(id)!.length));
-      if (clips.length > 0) void session.edit({ type: "copy-clips", clips, start: end });
-    }),
+    one("g", "G", "Trim the start of the clip to the playhead", () => acts.trim("start")),
+    one("h", "H", "Split at the playhead", () => acts.split()),
+    one("j", "J", "Trim the end of the clip to the playhead", () => acts.trim("end")),
+    one("k", "K", "Join the chosen clips that a split has parted", acts.join),
+    one("Shift+h", "Shift H", "Split all tracks at the playhead", () => acts.split(true)),
+    one("Delete|Backspace", "Delete", "Remove the chosen clips, stretch or points", () => acts.remove("")),
+    one("Shift+Delete", "Shift Delete", "Remove and close the gap on the track", () => acts.remove("track")),
+    one("$mod+Delete", "Ctrl Delete", "Remove that time on all tracks, in step", () => acts.remove("all")),
+    one("x", "X", "Close the gap at the playhead on the chosen track", () =>
+      acts.closeGap(selection.track, desk.playhead.value, "track"),
+    ),
+    one("Shift+x", "Shift X", "Close that gap on all tracks", () =>
+      acts.closeGap(selection.track, desk.playhead.value, "all"),
+    ),
+    one("e", "E", "Put in a pause at the playhead…", () => acts.askForTime()),
+    one("d", "D", "Repeat the chosen stretch…", acts.askForRepeats),
+    one("f", "F", "Loop the clip to a length…", acts.askForLoop),
+    one("s", "S", "Silence the clip, or let it sound again", acts.silence),
+    one("b", "B", "Bring the clip to the front", () => acts.layer(true)),
+    one("Shift+b", "Shift B", "Put the clip behind others", () => acts.layer(false)),
+    one("$mod+c", "Ctrl C", "Copy the chosen clips, or a stretch of them", () => void acts.take(false)),
+    one("$mod+x", "Ctrl X", "Cut them", () => void acts.take(true)),
+    one("$mod+v", "Ctrl V", "Paste at the playhead on the chosen track", () => void acts.paste()),
+    one("$mod+Shift+v", "Ctrl Shift V", "Paste and make room", () => void acts.paste(true)),
+    one("$mod+d", "Ctrl D", "Duplicate behind itself", acts.duplicate),
+    one("$mod+a", "Ctrl A", "Choose all clips", () => acts.chooseAll("all")),
+    one("a", "A", "Choose all clips of the track", () => acts.chooseAll("track")),
+    one("Shift+a", "Shift A", "Choose all clips from the playhead on", () => acts.chooseAll("rest")),
     one("$mod+z", "Ctrl Z", "Undo", () => void session.undo()),
     one("$mod+Shift+z", "Ctrl Shift Z", "Redo", () => void session.redo()),
     one("p", "P", "Put a point on the level line at the playhead", () => {
@@ -146,18 +103,31 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("ArrowDown", "↓", "Clip gain 1 dB down", level(-1)),
     one("Shift+ArrowUp", "Shift ↑", "Clip gain 0.1 dB up", level(0.1)),
     one("Shift+ArrowDown", "Shift ↓", "Clip gain 0.1 dB down", level(-0.1)),
-    one(",", ",", "Move the chosen clips 10 ms earlier", nudge(-480)),
-    one(".", ".", "Move the chosen clips 10 ms later", nudge(480)),
-    one("Shift+Comma", "Shift ,", "Move the chosen clips 100 ms earlier", nudge(-4800)),
-    one("Shift+Period", "Shift .", "Move the chosen clips 100 ms later", nudge(4800)),
-    one("q", "Q", "Mute the chosen track", toggle("mute")),
-    one("w", "W", "Solo the chosen track", toggle("solo")),
+    one(",", ",", "Move the chosen clips 10 ms earlier", () => acts.nudge(-480)),
+    one(".", ".", "Move the chosen clips 10 ms later", () => acts.nudge(480)),
+    one("Shift+Comma", "Shift ,", "Move the chosen clips 100 ms earlier", () => acts.nudge(-4800)),
+    one("Shift+Period", "Shift .", "Move the chosen clips 100 ms later", () => acts.nudge(4800)),
+    one("Alt+Comma", "Alt ,", "Slip the sound inside the clip 10 ms earlier", () => acts.slip(480)),
+    one("Alt+Period", "Alt .", "Slip the sound inside the clip 10 ms later", () => acts.slip(-480)),
+    one("Alt+ArrowUp", "Alt ↑", "Move the chosen clips to the track above", () => acts.changeTrack(-1)),
+    one("Alt+ArrowDown", "Alt ↓", "Move the chosen clips to the track below", () => acts.changeTrack(1)),
+    one("Alt+Shift+ArrowUp", "Alt Shift ↑", "Move the chosen tracks up", () => acts.moveTracks(-1)),
+    one("Alt+Shift+ArrowDown", "Alt Shift ↓", "Move the chosen tracks down", () => acts.moveTracks(1)),
+    one("$mod+Shift+d", "Ctrl Shift D", "Duplicate the chosen tracks", acts.duplicateTracks),
+    one("q", "Q", "Mute the chosen tracks", () => acts.toggle("mute")),
+    one("w", "W", "Solo the chosen tracks", () => acts.toggle("solo")),
     one("l", "L", "Loop the selected range", () => void (desk.loopOn.value = !desk.loopOn.value)),
+    one("n", "N", "Marker at the playhead", () => acts.mark(false)),
+    one("Shift+n", "Shift N", "Name the chosen range", () => acts.mark(true)),
+    one("[", "[", "To the place before, where something begins or ends", () => acts.jump(-1)),
+    one("]", "]", "To the next such place", () => acts.jump(1)),
+    one("PageUp", "Page ↑", "A screen earlier", () => time.show(time.start - time.width * time.scale * 0.8)),
+    one("PageDown", "Page ↓", "A screen later", () => time.show(time.start + time.width * time.scale * 0.8)),
     one(
-      "n",
-      "N",
-      "Marker at the playhead",
-      () => void session.edit({ type: "add-marker", at: Math.round(desk.playhead.value) }),
+      "m",
+      "M",
+      "Let the view follow the playhead, or stay",
+      () => void (desk.following.value = !desk.following.value),
     ),
     one("+|=|Shift++", "+", "Zoom in", () => time.zoom(0.7, time.x(desk.playhead.value))),
     one("-", "−", "Zoom out", () => time.zoom(1 / 0.7, time.x(desk.playhead.value))),
@@ -170,10 +140,12 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
         time.fit(Math.min(...clips.map((c) => c.start)), Math.max(...clips.map((c) => c.start + c.length)));
       }
     }),
+    one("8", "8", "Single samples at the playhead", () => time.fit(desk.playhead.value - 24, desk.playhead.value + 24)),
     one("1", "1", "Gather", stage("gather")),
     one("2", "2", "Arrange", stage("arrange")),
     one("3", "3", "Balance", stage("balance")),
     one("5", "5", "Hand over", stage("handover")),
+    one("y", "Y", "Fold the chosen tracks small, or all", height("folded")),
     one("u", "U", "Small tracks: the chosen one, or all", height("small")),
     one("i", "I", "Tracks of their own height", height("own")),
     one("o", "O", "Tall tracks, for fine work on level lines", height("tall")),

@@ -2,6 +2,8 @@ import { shallowReactive } from "vue";
 
 /** Peaks of sounds, by their ids, and of other things that have peaks, by their addresses ("/shelf/…"), fetched in tiles at the resolution that drawing asks for. */
 const FINEST = 64;
+/** The level of single frames, below the finest peaks. */
+const SINGLE = -1;
 const FACTOR = 4;
 const LEVELS = 7;
 const TILE = 8192;
@@ -15,11 +17,12 @@ const tiles = new Map<string, Tile>();
 export const arrivals = shallowReactive(new Map<string, number>());
 
 function framesPerPeak(level: number): number {
-  return FINEST * FACTOR ** level;
+  return level === SINGLE ? 1 : FINEST * FACTOR ** level;
 }
 
 /** The coarsest level that still has a peak for every step of so many frames. */
 export function levelFor(framesPerStep: number): number {
+  if (framesPerStep < FINEST / 2) return SINGLE;
   let level = 0;
   while (level + 1 < LEVELS && framesPerPeak(level + 1) <= framesPerStep) level++;
   return level;
@@ -30,7 +33,8 @@ async function load(sound: string, level: number, index: number): Promise<void> 
   tiles.set(key, "loading");
   try {
     const address = sound.startsWith("/") ? sound : `/sounds/${sound}`;
-    const answer = await fetch(`/api${address}/peaks/${level}?from=${index * TILE}&count=${TILE}`);
+    const part = level === SINGLE ? "frames" : `peaks/${level}`;
+    const answer = await fetch(`/api${address}/${part}?from=${index * TILE}&count=${TILE}`);
     if (!answer.ok) throw new Error(String(answer.status));
     tiles.set(key, new Int16Array(await answer.arrayBuffer()));
   } catch {
@@ -43,7 +47,7 @@ async function load(sound: string, level: number, index: number): Promise<void> 
 
 /** Reads the lowest and highest sample between frames, -1 to 1; what is not there yet is fetched and is 0. */
 export function reader(sound: string, framesPerStep: number): (from: number, to: number) => [number, number] {
-  const level = levelFor(framesPerStep);
+  const level = sound.startsWith("/") ? Math.max(0, levelFor(framesPerStep)) : levelFor(framesPerStep);
   const run = framesPerPeak(level);
   return (from, to) => {
     let low = 0;

@@ -1,7 +1,7 @@
 import { applyPatch, type Operation } from "fast-json-patch";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
-import { api, ask, Refusal, type Op, type Schema } from "../api/client";
+import { api, ask, Refusal, type Answer, type Op, type Schema } from "../api/client";
 import { OpenDesk } from "./open";
 
 type Change = Schema["ChangeEvent"];
@@ -17,6 +17,8 @@ interface Waiting {
   gesture: string;
   /** One of a drag: a later one replaces it. */
   drag: string;
+  /** Is told of a refusal before it is said, and may say it itself. */
+  refused?: (refusal: Refusal) => boolean;
   done: (change: Change | undefined) => void;
 }
 
@@ -137,21 +139,26 @@ export const useSession = defineStore("session", () => {
    * that wait, the latest replaces those before it. Resolves when the edit has been kept, or with undefined if it
    * was refused or replaced.
    */
-  function edit(act: Making, gesture?: string): Promise<Change | undefined> {
+  function edit(act: Making, gesture?: string, refused?: Waiting["refused"]): Promise<Change | undefined> {
     const drag = gesture ? `${gesture} ${typeof act === "function" ? "" : act.type}` : "";
     const last = waiting[waiting.length - 1];
     if (drag && last?.drag === drag) {
       last.done(undefined);
       waiting.pop();
     }
-    return queue(act, gesture ?? ownGesture(), drag);
+    return queue(act, gesture ?? ownGesture(), drag, refused);
   }
 
-  function queue(act: Waiting["act"], gesture = "", drag = ""): Promise<Change | undefined> {
+  function queue(
+    act: Waiting["act"],
+    gesture = "",
+    drag = "",
+    refused?: Waiting["refused"],
+  ): Promise<Change | undefined> {
     const id = open.value?.episode;
     if (!id) return Promise.resolve(undefined);
     return new Promise((done) => {
-      waiting.push({ episode: id, act, gesture, drag, done });
+      waiting.push({ episode: id, act, gesture, drag, refused, done });
       void send();
     });
   }
@@ -212,7 +219,8 @@ export const useSession = defineStore("session", () => {
           if (act.drag && waiting[0]?.drag === act.drag) return undefined; // a later one does it all
         } else {
           stuck.value = "";
-          if (!refusal.code.startsWith("nothing-to-")) problem.value = refusal;
+          const said = act.refused?.(refusal) || ["nothing-to-undo", "nothing-to-redo"].includes(refusal.code);
+          if (!said) problem.value = refusal;
           if (refusal.code === "not-found" && here(act.episode)) await catchUp();
           return undefined;
         }
@@ -226,6 +234,17 @@ export const useSession = defineStore("session", () => {
     const params = { path: { episode: act.episode } };
     if (op === "undo" || op === "redo") return ask(api.POST(`/episodes/{episode}/${op}`, { params }));
     return ask(api.POST("/episodes/{episode}/edits", { params, body: { base, gesture: act.gesture, again, op } }));
+  }
+
+  /** Goes to a step of the history, or to a named version, when what waits has been kept. */
+  async function travel(request: () => Promise<Answer<Change>>): Promise<void> {
+    if (busy.value) await queue(() => undefined); // behind what waits
+    try {
+      take(await ask(request()));
+      problem.value = undefined;
+    } catch (error) {
+      problem.value = error as Refusal;
+    }
   }
 
   /** Does something that is no edit and says what was wrong with it, if anything. */
@@ -264,6 +283,7 @@ export const useSession = defineStore("session", () => {
     take,
     edit,
     attempt,
+    travel,
     undo: () => queue("undo"),
     redo: () => queue("redo"),
   };

@@ -1,0 +1,304 @@
+import { parseTime, RATE, timeText } from "../model/units";
+import { useSession } from "../stores/session";
+import { useSounds } from "../stores/sounds";
+import { copy, whatWasCopied } from "./clipboard";
+import type { DeskContext } from "./context";
+
+/** How a gap is closed: not at all, on its track, or on all tracks. */
+export type Closing = "" | "track" | "all";
+
+const DEFAULT_PAUSE = RATE / 2;
+
+/** What can be done with what is chosen on the desk: by key, from the menu, and from the panel. */
+export function useActs(desk: DeskContext) {
+  const session = useSession();
+  const sounds = useSounds();
+  const { selection } = desk;
+
+  const at = () => Math.round(desk.playhead.value);
+  const tracks = () => session.document?.tracks ?? [];
+  const chosen = () => selection.clips.filter((id) => session.clip(id));
+  const chosenTracks = () => {
+    const there = tracks().map((t) => t.id);
+    const many = selection.tracks.filter((id) => there.includes(id));
+    return many.length > 0 ? many : there.includes(selection.track) ? [selection.track] : [];
+  };
+  const range = () => {
+    const r = selection.range;
+    return r && r.to - r.from >= 1 ? { from: Math.round(r.from), to: Math.round(r.to) } : undefined;
+  };
+
+  /** The clips under the playhead, on the chosen track or on all. */
+  function underPlayhead(everywhere = false): string[] {
+    const rows = tracks().filter((t) => everywhere || !selection.track || t.id === selection.track);
+    return rows.flatMap((t) =>
+      Object.entries(t.clips)
+        .filter(([, c]) => c.start < at() && c.start + c.length > at())
+        .map(([id]) => id),
+    );
+  }
+  const meant = () => (chosen().length > 0 ? chosen() : underPlayhead());
+
+  function split(everywhere = false): void {
+    const clips = everywhere ? underPlayhead(true) : meant();
+    if (clips.length > 0) void session.edit({ type: "split-clips", clips, at: at() });
+  }
+
+  function trim(edge: "start" | "end"): void {
+    const clips = meant();
+    if (clips.length > 0) {
+      void session.edit({ type: "trim-clips", trims: clips.map((clip) => ({ clip, edge, at: at() })) });
+    }
+  }
+
+  function join(): void {
+    if (chosen().length > 0) void session.edit({ type: "join-clips", clips: chosen() });
+  }
+
+  /** Removes the chosen points, stretch of time or clips, whichever was chosen last. */
+  function remove(close: Closing): void {
+    const closing = close === "" ? {} : { close };
+    if (selection.points.length > 0 && session.clip(selection.line)) {
+      const points = selection.points.map((p) => ({ clip: selection.line, at: p }));
+      void session.edit({ type: "remove-points", points });
+      selection.points = [];
+      return;
+    }
+    const stretch = range();
+    const clips = chosen();
+    if (clips.length > 0) {
+      selection.clips = [];
+      void session.edit({ type: "remove-clips", clips, ...closing });
+    } else if (stretch) {
+      const on = selection.range?.tracks;
+      void session.edit({
+        type: "remove-ranges",
+        ranges: [stretch],
+        tracks: close === "all" ? undefined : on,
+        ...closing,
+      });
+      selection.range = undefined;
+      if (close !== "") desk.seek(stretch.from);
+    }
+  }
+
+  function closeGap(track: string, place: number, close: Exclude<Closing, "">): void {
+    if (track) void session.edit({ type: "close-gap", track, at: Math.round(place), close });
+  }
+
+  /** What is copied: a stretch of the chosen clips or tracks, or the chosen clips. */
+  function copying() {
+    const stretch = range();
+    const clips = chosen();
+    if (!stretch) return clips.length > 0 ? { clips } : undefined;
+    return clips.length > 0 ? { clips, range: stretch } : { range: stretch, tracks: selection.range?.tracks };
+  }
+
+  async function take(cut: boolean): Promise<void> {
+    const what = copying();
+    if (!what || !(await copy(session, what)) || !cut) return;
+    remove("");
+  }
+
+  async function paste(makeRoom = false): Promise<void> {
+    const fragment = whatWasCopied();
+    if (!fragment) return;
+    const known = new Set(Object.keys(session.document?.sounds ?? {}));
+    const track = tracks().find((t) => t.id === selection.track)?.id;
+    const change = await session.edit({ type: "paste-clips", at: at(), track, makeRoom, ...fragment });
+    const fresh = fragment.rows.some((r) => r.clips.some((c) => !known.has(c.sound)));
+    if (change && fresh) void sounds.refresh().catch(() => undefined);
+  }
+
+  function duplicate(): void {
+    const clips = chosen();
+    const end = Math.max(0, ...clips.map((id) => session.clip(id)!.start + session.clip(id)!.length));
+    if (clips.length > 0) void session.edit({ type: "copy-clips", clips, start: end });
+  }
+
+  function nudge(frames: number): void {
+    const moves = chosen().map((clip) => ({ clip, start: session.clip(clip)!.start + frames }));
+    if (moves.length > 0) void session.edit({ type: "move-clips", moves });
+  }
+
+  function slip(frames: number): void {
+    const slips = chosen().map((clip) => ({ clip, offset: session.clip(clip)!.offset + frames }));
+    if (slips.length > 0) void session.edit({ type: "slip-clips", slips });
+  }
+
+  /** Moves the chosen clips to the track above or below. */
+  function changeTrack(by: 1 | -1): void {
+    const rows = tracks().map((t) => t.id);
+    const moves = chosen().map((clip) => ({
+      clip,
+      start: session.clip(clip)!.start,
+      track: rows[rows.indexOf(session.trackOfClip(clip)!.id) + by],
+    }));
+    if (moves.length > 0 && moves.every((m) => m.track)) void session.edit({ type: "move-clips", moves });
+  }
+
+  function silence(): void {
+    const clips = meant();
+    const silent = clips.some((id) => !session.clip(id)?.silent);
+    if (clips.length > 0) void session.edit({ type: "set-clips", clips: clips.map((clip) => ({ clip, silent })) });
+  }
+
+  function layer(front: boolean): void {
+    if (chosen().length > 0) void session.edit({ type: "layer-clips", clips: chosen(), front });
+  }
+
+  function fade(edge: "in" | "out"): void {
+    const stretch = (id: string) => {
+      const c = session.clip(id)!;
+      return edge === "in" ? at() - c.start : c.start + c.length - at();
+    };
+    const fades = meant().map((clip) => ({
+      clip,
+      [edge]: { length: Math.max(0, stretch(clip)), shape: "equal-power" },
+    }));
+    if (fades.length > 0) void session.edit({ type: "set-fades", fades } as never);
+  }
+
+  function chooseAll(what: "all" | "track" | "rest"): void {
+    const rows =
+      what === "all" || chosenTracks().length === 0 ? tracks() : tracks().filter((t) => chosenTracks().includes(t.id));
+    selection.points = [];
+    selection.clips = rows.flatMap((t) =>
+      Object.entries(t.clips)
+        .filter(([, c]) => what !== "rest" || c.start + c.length > at())
+        .map(([id]) => id),
+    );
+  }
+
+  /** Puts time or a pause in at a place. */
+  function askForTime(place = at()): void {
+    const track = tracks().find((t) => t.id === selection.track);
+    desk.question.value = {
+      title: "Put in a pause",
+      explained: `What lies after ${timeText(place)} moves later. On voice tracks the pause is filled with the room's own sound.`,
+      fields: [{ label: "Length", value: DEFAULT_PAUSE, text: timeText(DEFAULT_PAUSE), parse: parseTime }],
+      choices: [
+        { name: "On all tracks", value: "" },
+        ...(track ? [{ name: `On ${track.name} alone`, value: track.id }] : []),
+      ],
+      verb: "Put it in",
+      answer: ([length], on) =>
+        void session.edit({
+          type: "insert-time",
+          at: place,
+          length: length!,
+          tracks: on ? [on] : undefined,
+          room: true,
+        }),
+    };
+  }
+
+  /** Repeats the chosen stretch of a clip, or the clip. */
+  function askForRepeats(): void {
+    const [clip] = meant();
+    const c = clip && session.clip(clip);
+    if (!c) return;
+    const stretch = range() ?? { from: c.start, to: c.start + c.length };
+    const [from, to] = [Math.max(stretch.from, c.start), Math.min(stretch.to, c.start + c.length)];
+    desk.question.value = {
+      title: "Repeat a stretch",
+      explained: `${timeText(to - from)} of ${c.name} is heard again at once; what follows on its track moves later.`,
+      fields: [{ label: "Times more", value: 2, text: "2", parse: wholeNumber }],
+      verb: "Repeat",
+      answer: ([times]) => void session.edit({ type: "repeat-stretch", clip, from, to, times: times! }),
+    };
+  }
+
+  /** Lets a clip begin again until it fills a length. */
+  function askForLoop(): void {
+    const [clip] = meant();
+    const c = clip && session.clip(clip);
+    if (!c) return;
+    const until = range()?.to ?? session.length;
+    const length = Math.max(until - c.start, c.length + RATE);
+    desk.question.value = {
+      title: "Loop to a length",
+      explained: `${c.name} begins again, on its beat if it has one, until it fills this length. Now it has ${timeText(c.length)}.`,
+      fields: [{ label: "Length", value: length, text: timeText(length), parse: parseTime }],
+      verb: "Loop",
+      answer: ([filled]) => void session.edit({ type: "loop-clip", clip, length: filled! }),
+    };
+  }
+
+  function mark(named: boolean): void {
+    const stretch = range();
+    if (named && stretch) {
+      void session.edit({ type: "add-marker", at: stretch.from, length: stretch.to - stretch.from, name: "Range" });
+    } else void session.edit({ type: "add-marker", at: at() });
+  }
+
+  function duplicateTracks(): void {
+    if (chosenTracks().length > 0) void session.edit({ type: "duplicate-tracks", tracks: chosenTracks() });
+  }
+
+  /** Moves the chosen tracks up or down by one place. */
+  function moveTracks(by: 1 | -1): void {
+    const rows = tracks().map((t) => t.id);
+    const moving = chosenTracks();
+    const places = moving.map((id) => rows.indexOf(id));
+    if (places.length === 0) return;
+    const next = by < 0 ? Math.min(...places) - 1 : Math.max(...places) + 2;
+    if (next < 0 || next > rows.length) return;
+    void session.edit({ type: "move-tracks", tracks: moving, before: rows[next] });
+  }
+
+  function toggle(what: "mute" | "solo"): void {
+    const rows = tracks().filter((t) => chosenTracks().includes(t.id));
+    const on = rows.some((t) => !t[what]);
+    if (rows.length > 0) {
+      void session.edit({ type: "set-tracks", tracks: rows.map((t) => ({ track: t.id, [what]: on })) });
+    }
+  }
+
+  /** Goes to the next or the last place where something begins, ends or is marked. */
+  function jump(by: 1 | -1): void {
+    const places = tracks().flatMap((t) => Object.values(t.clips).flatMap((c) => [c.start, c.start + c.length]));
+    for (const m of Object.values(session.document?.markers ?? {})) places.push(m.at, m.at + m.length);
+    const next = by > 0 ? places.filter((p) => p > at()) : places.filter((p) => p < at());
+    if (next.length > 0) desk.seek(by > 0 ? Math.min(...next) : Math.max(...next));
+  }
+
+  return {
+    at,
+    tracks,
+    chosen,
+    chosenTracks,
+    range,
+    meant,
+    split,
+    trim,
+    join,
+    remove,
+    closeGap,
+    take,
+    paste,
+    duplicate,
+    nudge,
+    slip,
+    changeTrack,
+    silence,
+    layer,
+    fade,
+    chooseAll,
+    askForTime,
+    askForRepeats,
+    askForLoop,
+    mark,
+    duplicateTracks,
+    moveTracks,
+    toggle,
+    jump,
+  };
+}
+
+export type Acts = ReturnType<typeof useActs>;
+
+function wholeNumber(text: string): number | undefined {
+  const value = Number(text.trim());
+  return Number.isInteger(value) && value >= 1 && value <= 1000 ? value : undefined;
+}
