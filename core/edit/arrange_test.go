@@ -241,6 +241,9 @@ func TestOverlapsCrossByWhatIsInThemAndNoThirdClipMaySound(t *testing.T) {
 	d.refuse("three-at-once", edit.InsertClip{Sound: testkit.ID(2), Track: "t1", Start: 20500})
 	d.refuse("three-at-once", edit.CopyClips{Clips: []string{"c3"}, Start: 19000})
 	assert.Equal(t, before, string(d.doc.JSON()))
+	elsewhere := &desk{t: t, doc: d.doc}
+	elsewhere.do(edit.InsertClip{Sound: testkit.ID(2), Track: "t1", Start: 20500, Elsewhere: true})
+	assert.Len(t, elsewhere.doc.Tracks, 3, "what comes by itself gets a track of its own there")
 	d.do(edit.MoveClips{Moves: []edit.Move{{Clip: "c4", Start: 90000}}})
 	assert.Equal(t, session.LaidOver, d.clip("c4").Crossing, "apart they do not cross")
 	// A clip that lies wholly inside another is heard with it, and is brought to the front.

@@ -1,6 +1,7 @@
 package edit
 
 import (
+	"maps"
 	"slices"
 
 	"ruvel/core/audio"
@@ -21,6 +22,8 @@ type InsertClip struct {
 	Name   string       `json:"name,omitempty" maxLength:"200"`
 	Offset audio.Frames `json:"offset,omitempty" doc:"Where to begin in the sound"`
 	Length audio.Frames `json:"length,omitempty" doc:"Left out: to the end of the sound"`
+	// Elsewhere is for what comes by itself and must not be lost, such as an import.
+	Elsewhere bool `json:"elsewhere,omitempty" doc:"Where two clips of the track lie already, put it on a track of its own"`
 }
 
 func (o InsertClip) apply(d *draft) (string, error) {
@@ -40,8 +43,23 @@ func (o InsertClip) apply(d *draft) (string, error) {
 	if name == "" {
 		name = "Clip"
 	}
-	_, err = d.add(t, newClip(name, o.Sound, max(0, o.Start), o.Offset, length))
+	clip := newClip(name, o.Sound, max(0, o.Start), o.Offset, length)
+	if o.Elsewhere && crowds(*t, clip) {
+		if t, err = d.addTrack(t.Part, ""); err != nil {
+			return "", err
+		}
+	}
+	_, err = d.add(t, clip)
 	return "Insert " + quote(name) + " at " + max(0, o.Start).String(), err
+}
+
+// crowds says whether three clips would sound at once on a track with one more.
+func crowds(t session.Track, c session.Clip) bool {
+	before, _ := t.Crowded()
+	t.Clips = maps.Clone(t.Clips)
+	t.Clips[""] = c
+	after, _ := t.Crowded()
+	return after > before
 }
 
 // newClip is a clip to which nothing has been done.

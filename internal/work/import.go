@@ -85,7 +85,7 @@ func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 	}
 	if a.Place != nil {
 		at := *a.Place
-		op := edit.InsertClip{Sound: sound.ID, Start: at.Start, Offset: at.Offset, Length: at.Length, Track: at.Track, Part: sound.Part, Name: sound.Name}
+		op := edit.InsertClip{Sound: sound.ID, Start: at.Start, Offset: at.Offset, Length: at.Length, Track: at.Track, Part: sound.Part, Name: sound.Name, Elsewhere: true}
 		return w.Edit(ctx, at.Episode, "import "+job.ID, op)
 	}
 	return nil

@@ -1276,6 +1276,8 @@ export interface components {
             waiting: number;
         };
         InsertClip: {
+            /** @description Where two clips of the track lie already, put it on a track of its own */
+            elsewhere?: boolean;
             /**
              * Format: int64
              * @description Left out: to the end of the sound

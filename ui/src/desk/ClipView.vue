@@ -3,7 +3,6 @@ import { computed, useTemplateRef, watchPostEffect } from "vue";
 import type { Schema } from "../api/client";
 import { timeText } from "../model/units";
 import { useSession } from "../stores/session";
-import ClipPicture from "./ClipPicture.vue";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
 import FadeGrips from "./FadeGrips.vue";
@@ -24,24 +23,18 @@ const session = useSession();
 const desk = useDeskContext();
 const label = useTemplateRef<HTMLElement>("label");
 
-/** The part of the clip that is laid out, in pixels from the anchor. */
-const box = computed(() => {
-  const { time } = desk;
-  const left = time.laidX(props.clip.start);
-  const right = time.laidX(props.clip.start + props.clip.length);
-  const from = Math.max(left, time.laidFrom);
-  const to = Math.max(from + 2, Math.min(right, time.laidTo));
-  return {
-    from,
-    width: to - from,
-    whole: right - left,
-    startThere: left >= time.laidFrom,
-    endThere: right <= time.laidTo,
-  };
-});
+// The part of the clip that is laid out, in pixels from the origin. Each value by itself, so that nothing is rendered
+// again when more of the session is laid out and this clip stays as it is.
+const left = computed(() => desk.time.laidX(props.clip.start));
+const right = computed(() => desk.time.laidX(props.clip.start + props.clip.length));
+const whole = computed(() => props.clip.length / desk.time.laid.scale);
+const startThere = computed(() => left.value >= desk.time.laidFrom);
+const endThere = computed(() => right.value <= desk.time.laidTo);
+const from = computed(() => (startThere.value ? left.value : desk.time.laidFrom));
+const width = computed(() => Math.max(2, (endThere.value ? right.value : desk.time.laidTo) - from.value));
 /** Frames from the clip's start to the left edge of what is laid out: 0 while the start is. */
 const lead = computed(() =>
-  box.value.startThere ? 0 : desk.time.laid.anchor + box.value.from * desk.time.laid.scale - props.clip.start,
+  startThere.value ? 0 : desk.time.laid.origin + from.value * desk.time.laid.scale - props.clip.start,
 );
 const bodyHeight = computed(() => props.height - HEAD - 2);
 const chosen = computed(() => desk.selection.clips.includes(props.id));
@@ -56,8 +49,8 @@ watchPostEffect(() => {
   if (!label.value) return;
   const { time } = desk;
   const hidden = time.start > props.clip.start && time.start < props.clip.start + props.clip.length;
-  const by = hidden ? time.laidX(time.start) - box.value.from : 0;
-  label.value.style.transform = by > 0 ? `translateX(${Math.min(by, box.value.width - 40)}px)` : "";
+  const by = hidden ? time.laidX(time.start) - from.value : 0;
+  label.value.style.transform = by > 0 ? `translateX(${Math.min(by, width.value - 40)}px)` : "";
 });
 
 function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
@@ -141,8 +134,8 @@ function menu(event: MouseEvent): void {
 <template>
   <div
     class="clip"
-    :class="[track.part, { chosen, silent: clip.silent, narrow: box.whole < 12 }]"
-    :style="{ left: `${box.from}px`, width: `${box.width}px`, height: `${height}px` }"
+    :class="[track.part, { chosen, silent: clip.silent, narrow: whole < 12 }]"
+    :style="{ left: `${from}px`, width: `${width}px`, height: `${height}px` }"
     tabindex="0"
     role="group"
     :aria-label="name"
@@ -153,25 +146,24 @@ function menu(event: MouseEvent): void {
     @contextmenu="menu"
   >
     <div class="head">
-      <span v-if="box.whole > 14" ref="label" class="cut" :title="clip.name">
+      <span v-if="whole > 30" ref="label" class="cut" :title="clip.name">
         <template v-if="clip.silent">silenced · </template>{{ clip.name }}
       </span>
     </div>
     <div class="body" :style="{ height: `${bodyHeight}px` }">
-      <ClipPicture :clip="clip" :track="track" :lead="lead" :left="box.from" :width="box.width" :height="bodyHeight" />
       <LevelLine
-        v-if="box.whole > 26"
+        v-if="whole > 26"
         :id="id"
         :clip="clip"
         :lead="lead"
-        :width="box.width"
+        :width="width"
         :height="bodyHeight"
         :chosen="chosen"
       />
-      <FadeGrips v-if="box.whole > 40" :id="id" :clip="clip" :lead="lead" :width="box.width" />
+      <FadeGrips v-if="whole > 40" :id="id" :clip="clip" :lead="lead" :width="width" />
     </div>
-    <span v-if="box.startThere" class="edge start" title="Trim the start" @pointerdown="trim($event, 'start')"></span>
-    <span v-if="box.endThere" class="edge end" title="Trim the end" @pointerdown="trim($event, 'end')"></span>
+    <span v-if="startThere" class="edge start" title="Trim the start" @pointerdown="trim($event, 'start')"></span>
+    <span v-if="endThere" class="edge end" title="Trim the end" @pointerdown="trim($event, 'end')"></span>
   </div>
 </template>
 
@@ -181,7 +173,6 @@ function menu(event: MouseEvent): void {
   top: 5px;
   border: 1px solid var(--part);
   border-radius: 6px;
-  background: var(--wash);
   overflow: hidden;
   touch-action: none;
   cursor: grab;
@@ -189,15 +180,12 @@ function menu(event: MouseEvent): void {
 }
 .clip.voice {
   --part: var(--voice);
-  --wash: var(--voice-wash);
 }
 .clip.music {
   --part: var(--music);
-  --wash: var(--music-wash);
 }
 .clip.effect {
   --part: var(--effect);
-  --wash: var(--effect-wash);
 }
 .clip.chosen {
   border-color: var(--ink);

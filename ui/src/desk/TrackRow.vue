@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, useTemplateRef, watchPostEffect } from "vue";
 import type { Schema } from "../api/client";
 import { useSession } from "../stores/session";
 import ClipView from "./ClipView.vue";
@@ -7,6 +7,7 @@ import { useDeskContext } from "./context";
 import CrossingView from "./CrossingView.vue";
 import { startDrag } from "./drag";
 import { selectIn } from "./frame";
+import LanePicture from "./LanePicture.vue";
 import LiveTake from "./LiveTake.vue";
 import { FOLDED, HIGHEST, LOWEST } from "./heights";
 import TrackCard from "./TrackCard.vue";
@@ -14,8 +15,17 @@ import TrackCard from "./TrackCard.vue";
 const props = defineProps<{ track: Schema["Track"]; index: number }>();
 /** Below this height a card shows its name and its switches alone. */
 const SMALL_CARD = 72;
+/** Where the body of a clip begins: below the top of the lane, its border and its head. */
+const CLIP_TOP = 5;
+const CLIP_HEAD = 20;
 const session = useSession();
 const desk = useDeskContext();
+
+const content = useTemplateRef<HTMLElement>("content");
+// Scrolling and zooming move what has been laid out; nothing of it is made anew.
+watchPostEffect(() => {
+  if (content.value) content.value.style.transform = desk.time.transform;
+});
 
 const height = computed(() => desk.heights.of(props.track));
 const folded = computed(() => height.value <= FOLDED);
@@ -28,7 +38,7 @@ const growing = computed(
 const visible = computed(() => {
   const { time } = desk;
   const { laid } = time;
-  const [from, to] = [laid.anchor + time.laidFrom * laid.scale, laid.anchor + time.laidTo * laid.scale];
+  const [from, to] = [laid.origin + time.laidFrom * laid.scale, laid.origin + time.laidTo * laid.scale];
   return Object.entries(props.track.clips)
     .filter(([, c]) => c.start < to && c.start + c.length > from)
     .sort(([, a], [, b]) => (a.layer ?? 0) - (b.layer ?? 0) || a.start - b.start || b.length - a.length)
@@ -95,8 +105,16 @@ function bringUp(id: string): void {
       @pointerdown="selectIn($event, desk, session, track.id)"
       @contextmenu="menu"
     >
-      <div class="content" :style="{ transform: desk.time.transform }">
+      <div ref="content" class="content">
         <div v-if="range" class="range" :style="span(range.from, range.to)"></div>
+        <LanePicture
+          v-if="!folded"
+          :track="track"
+          :clips="visible"
+          :height="clipHeight - CLIP_HEAD"
+          :top="CLIP_TOP + CLIP_HEAD"
+          :index="index"
+        />
         <ClipView
           v-for="v in visible"
           :id="v.id"
@@ -172,6 +190,7 @@ function bringUp(id: string): void {
   transform-origin: 0 0;
   will-change: transform;
 }
+.lane.silent :deep(canvas),
 .lane.silent :deep(.clip) {
   opacity: 0.42;
 }

@@ -8,8 +8,10 @@ import { Hearing } from "../listening/hearing";
 export const FINEST = 1 / 20;
 export const COARSEST = 1_500_000;
 
-/** Pixels by which clips are laid out anew while time is scrolled; in between they are only shifted. */
+/** Pixels after which more is laid out while time is scrolled; in between it is only shifted. */
 const STRIDE = 1024;
+/** Pixels after which all is laid out from another origin, so that places stay small numbers. */
+const FAR = 16 * STRIDE;
 /** Milliseconds for which zooming rests before clips are laid out at the new scale; until then they are stretched. */
 const REST = 90;
 /** How much they may be stretched at most. */
@@ -24,10 +26,10 @@ export class Timescale {
   /** Width of the lanes in pixels. */
   width = 768;
   /**
-   * How clips are laid out: in pixels from an anchor, a session frame, at a scale. It changes rarely, so that scrolling
-   * and zooming only move and stretch what has been drawn.
+   * How clips are laid out: in pixels from an origin, a session frame, at a scale, as far as they lie around an anchor. It
+   * changes rarely, so that scrolling and zooming only move and stretch what has been drawn.
    */
-  laid = { scale: 4800, anchor: 0 };
+  laid = { scale: 4800, origin: 0, anchor: 0 };
   private resting = 0;
 
   x(frame: number): number {
@@ -41,19 +43,19 @@ export class Timescale {
   }
   /** Where a frame lies in what has been laid out. */
   laidX(frame: number): number {
-    return (frame - this.laid.anchor) / this.laid.scale;
+    return (frame - this.laid.origin) / this.laid.scale;
   }
-  /** What is laid out, in pixels from the anchor: all that can be seen before it is laid out anew, and a little more. */
+  /** What is laid out, in pixels from the origin: all that can be seen before it is laid out anew, and a little more. */
   get laidFrom(): number {
-    return -STRIDE / 2;
+    return this.laidX(this.laid.anchor) - STRIDE / 2;
   }
   get laidTo(): number {
-    return this.width + STRIDE * 1.5;
+    return this.laidX(this.laid.anchor) + this.width + STRIDE * 1.5;
   }
   /** How what has been laid out is put on the screen. */
   get transform(): string {
     const stretch = this.laid.scale / this.scale;
-    const shift = (this.laid.anchor - this.start) / this.scale;
+    const shift = (this.laid.origin - this.start) / this.scale;
     return stretch === 1 ? `translateX(${shift}px)` : `translateX(${shift}px) scaleX(${stretch})`;
   }
   /** Shows another stretch; the scale is held within what can be drawn. */
@@ -83,7 +85,9 @@ export class Timescale {
     window.clearTimeout(this.resting);
     const step = STRIDE * this.scale;
     const anchor = Math.floor(this.start / step) * step;
-    if (anchor !== this.laid.anchor || this.scale !== this.laid.scale) this.laid = { scale: this.scale, anchor };
+    if (anchor === this.laid.anchor && this.scale === this.laid.scale) return;
+    const far = FAR * this.scale;
+    this.laid = { scale: this.scale, anchor, origin: Math.floor(anchor / far) * far };
   }
   fit(from: number, to: number): void {
     const scale = Math.max(16, to - from) / Math.max(100, this.width);

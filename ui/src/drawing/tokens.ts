@@ -10,15 +10,50 @@ export function token(name: string): string {
   return value;
 }
 
-/** Prepares a canvas for drawing in CSS pixels on any screen. */
-export function prepare(canvas: HTMLCanvasElement, width: number, height: number): CanvasRenderingContext2D {
+/** Colours as they stand in the pixels of a picture, red in the lowest byte. */
+const pixels = new Map<string, number>();
+
+export function pixel(name: string): number {
+  let value = pixels.get(name);
+  if (value === undefined) {
+    const one = document.createElement("canvas").getContext("2d", { willReadFrequently: true })!;
+    one.fillStyle = token(name);
+    one.fillRect(0, 0, 1, 1);
+    value = new Uint32Array(one.getImageData(0, 0, 1, 1).data.buffer)[0]!;
+    pixels.set(name, value);
+  }
+  return value;
+}
+
+/** A colour laid over another one (source over, not premultiplied). */
+export function over(top: number, under: number): number {
+  const a = (top >>> 24) / 255;
+  const b = ((under >>> 24) / 255) * (1 - a);
+  const alpha = a + b;
+  if (alpha === 0) return 0;
+  let out = Math.round(alpha * 255) << 24;
+  for (const shift of [0, 8, 16]) {
+    out |= Math.round((((top >>> shift) & 255) * a + ((under >>> shift) & 255) * b) / alpha) << shift;
+  }
+  return out >>> 0;
+}
+
+/** Gives a canvas the pixels that it needs for a size in CSS pixels on any screen. */
+export function size(canvas: HTMLCanvasElement, width: number, height: number): [number, number] {
   const ratio = window.devicePixelRatio || 1;
   const [w, h] = [Math.max(1, Math.round(width * ratio)), Math.max(1, Math.round(height * ratio))];
   if (canvas.width !== w || canvas.height !== h) {
     canvas.width = w;
     canvas.height = h;
   }
-  const g = canvas.getContext("2d")!;
+  return [w, h];
+}
+
+/** Prepares a canvas for drawing in CSS pixels on any screen. */
+export function prepare(canvas: HTMLCanvasElement, width: number, height: number): CanvasRenderingContext2D {
+  const ratio = window.devicePixelRatio || 1;
+  size(canvas, width, height);
+  const g = canvas.getContext("2d", { willReadFrequently: true })!;
   g.setTransform(ratio, 0, 0, ratio, 0, 0);
   g.clearRect(0, 0, width, height);
   return g;

@@ -1,0 +1,83 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, ref, toRaw, useTemplateRef, watch } from "vue";
+import type { Schema } from "../api/client";
+import { drawLane } from "../drawing/lane";
+import { arrivals } from "../drawing/peaks";
+import { drawNoMore, drawSoon } from "../drawing/queue";
+import { useDeskContext } from "./context";
+
+/**
+ * The waveforms of a lane, on one canvas that lies behind its clips: a page with a canvas for every clip could not be
+ * scrolled smoothly. What was drawn is shifted and stretched to where it belongs until it is drawn anew.
+ */
+const props = defineProps<{
+  track: Schema["Track"];
+  /** From the back to the front. */
+  clips: { id: string; clip: Schema["Clip"] }[];
+  /** Of the clips' bodies, and how far below the top they begin. */
+  height: number;
+  top: number;
+  index: number;
+}>();
+const desk = useDeskContext();
+const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
+/** Of what has been drawn: the session frame at its left edge. */
+const drawn = ref({ from: 0, scale: 1, width: 1 });
+
+const look = computed(() => {
+  const { track, clips } = props;
+  const lifted = clips.length > 1 ? desk.selection.clips.filter((id) => id in track.clips) : [];
+  return JSON.stringify([clips, track.fader, track.envelope, track.part, lifted]);
+});
+const sounds = computed(() => [...new Set(props.clips.map((c) => c.clip.sound))]);
+const place = computed(() => {
+  const { laid } = desk.time;
+  const { from, scale, width } = drawn.value;
+  const left = (from - laid.origin) / laid.scale;
+  return {
+    top: `${props.top}px`,
+    width: `${width}px`,
+    height: `${props.height}px`,
+    transform: `translateX(${left}px) scaleX(${scale / laid.scale})`,
+  };
+});
+
+function draw(): void {
+  if (!canvas.value) return;
+  const { laid, laidFrom, laidTo } = desk.time;
+  const chosen = desk.selection.clips;
+  const order = [...props.clips].sort((a, b) => Number(chosen.includes(a.id)) - Number(chosen.includes(b.id)));
+  const width = Math.ceil(laidTo - laidFrom);
+  const from = laid.origin + laidFrom * laid.scale;
+  drawLane(canvas.value, {
+    clips: order.map((c) => toRaw(c.clip)),
+    track: toRaw(props.track),
+    from,
+    scale: laid.scale,
+    width,
+    height: props.height,
+  });
+  drawn.value = { from, scale: laid.scale, width };
+}
+const name = {};
+const soon = () => drawSoon(name, draw, () => props.index);
+watch([look, () => props.height, () => desk.time.laid, () => desk.time.width], soon, {
+  flush: "post",
+  immediate: true,
+});
+watch(() => sounds.value.map((s) => arrivals.get(s) ?? 0).join(), soon);
+onBeforeUnmount(() => drawNoMore(name));
+</script>
+
+<template>
+  <canvas ref="canvas" :style="place" aria-hidden="true"></canvas>
+</template>
+
+<style scoped>
+canvas {
+  position: absolute;
+  left: 0;
+  transform-origin: 0 0;
+  pointer-events: none;
+}
+</style>

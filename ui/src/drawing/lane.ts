@@ -1,0 +1,164 @@
+import type { Schema } from "../api/client";
+import { gainOf } from "../model/units";
+import { fadeGain, levelAt } from "./level";
+import { reader } from "./peaks";
+import { over, pixel, size, token } from "./tokens";
+
+interface LanePicture {
+  /** From the back to the front. */
+  clips: Schema["Clip"][];
+  track: Schema["Track"];
+  /** The session frame at the left edge of the picture. */
+  from: number;
+  scale: number;
+  width: number;
+  height: number;
+}
+
+/** A picture as its pixels. */
+interface Pixels {
+  of: Uint32Array;
+  width: number;
+  height: number;
+}
+
+/** A clip in a picture, in pixels of the screen. */
+interface Part {
+  clip: Schema["Clip"];
+  track: Schema["Track"];
+  /** Frames from the clip's start to the picture's left edge. */
+  lead: number;
+  scale: number;
+  /** The columns that it covers. */
+  first: number;
+  last: number;
+  /** Of its lower corners. */
+  radius: number;
+}
+
+/** Fewer frames than this on a pixel, and the wave is drawn as a line from frame to frame. */
+const AS_LINE = 1;
+const RADIUS = 5;
+
+/**
+ * Draws the bodies of a lane's clips: the untouched recording as a ghost, over it what will be heard, and the shade of
+ * fades. It is done pixel by pixel: paths of a thousand bars would take far longer.
+ */
+export function drawLane(canvas: HTMLCanvasElement, p: LanePicture): void {
+  const ratio = window.devicePixelRatio || 1;
+  const [width, height] = size(canvas, p.width, p.height);
+  const g = canvas.getContext("2d", { willReadFrequently: true })!;
+  const picture = g.createImageData(width, height);
+  const pixels = { of: new Uint32Array(picture.data.buffer), width, height };
+  const scale = p.scale / ratio;
+  const parts = p.clips.map((clip) => ({
+    clip,
+    track: p.track,
+    lead: p.from - clip.start,
+    scale,
+    first: Math.max(0, Math.round((clip.start - p.from) / scale)),
+    last: Math.min(width, Math.round((clip.start + clip.length - p.from) / scale)),
+    radius: RADIUS * ratio,
+  }));
+  for (const part of parts) {
+    ground(pixels, part);
+    if (scale >= AS_LINE) bars(pixels, part);
+    shade(pixels, part);
+  }
+  g.setTransform(1, 0, 0, 1, 0, 0);
+  g.putImageData(picture, 0, 0);
+  if (scale < AS_LINE) for (const part of parts) lines(g, part, height);
+}
+
+/** The gain at a frame of the clip, all that acts on it multiplied, without Vue or repeated work. */
+function gainAlong({ clip, track }: Part): (own: number) => number {
+  const fixed = clip.silent ? 0 : gainOf(clip.gain) * gainOf(track.fader);
+  const faded = clip.fadeIn.length > 0 || clip.fadeOut.length > 0;
+  const [own, above] = [clip.envelope, track.envelope];
+  return (at) => {
+    let gain = fixed;
+    if (own.length > 0) gain *= gainOf(levelAt(own, at + clip.offset));
+    if (above.length > 0) gain *= gainOf(levelAt(above, at + clip.start));
+    return faded ? gain * fadeGain(clip, at) : gain;
+  };
+}
+
+/** How far down a column of a clip goes: its lower corners are round. */
+function depth(p: Part, x: number, height: number): number {
+  const from = x - (p.clip.start - (p.lead + p.clip.start)) / p.scale;
+  const edge = Math.min(from + 0.5, p.clip.length / p.scale - from - 0.5);
+  if (edge >= p.radius) return height;
+  const in_ = p.radius - Math.max(0, edge);
+  return Math.round(height - p.radius + Math.sqrt(Math.max(0, p.radius * p.radius - in_ * in_)));
+}
+
+function ground(to: Pixels, p: Part): void {
+  const colour = pixel(`${p.track.part}-wash`);
+  for (let x = p.first; x < p.last; x++) {
+    const bottom = depth(p, x, to.height);
+    for (let y = 0; y < bottom; y++) to.of[y * to.width + x] = colour;
+  }
+}
+
+function bars(to: Pixels, p: Part): void {
+  const [ghost, ink] = [pixel(`${p.track.part}-tint`), pixel(p.track.part)];
+  const peaks = reader(p.clip.sound, p.scale);
+  const gain = gainAlong(p);
+  const middle = to.height / 2;
+  const bar = (x: number, low: number, high: number, k: number, colour: number, bottom: number): void => {
+    const up = Math.min(middle, high * k * middle);
+    const down = Math.min(middle, -low * k * middle);
+    if (up + down <= 0.05) return;
+    const first = Math.max(0, Math.floor(middle - up));
+    const last = Math.min(bottom, Math.max(first + 1, Math.round(middle + down)));
+    for (let y = first; y < last; y++) to.of[y * to.width + x] = colour;
+  };
+  for (let x = p.first; x < p.last; x++) {
+    const own = p.lead + x * p.scale;
+    const end = Math.min(own + p.scale, p.clip.length);
+    const [low, high] = peaks(Math.max(0, own) + p.clip.offset, end + p.clip.offset);
+    if (low === 0 && high === 0) continue;
+    const bottom = depth(p, x, to.height);
+    bar(x, low, high, 1, ghost, bottom);
+    const k = gain(Math.max(0, Math.min(p.clip.length - 1, own + p.scale / 2)));
+    if (k > 0) bar(x, low, high, k, ink, bottom);
+  }
+}
+
+/** Single frames: a line through them, and a dot on each where there is room. */
+function lines(g: CanvasRenderingContext2D, p: Part, height: number): void {
+  const middle = height / 2;
+  const frames = reader(p.clip.sound, p.scale);
+  const gain = gainAlong(p);
+  const first = Math.max(0, Math.floor(p.lead + p.first * p.scale) - 1);
+  const last = Math.min(p.clip.length - 1, Math.ceil(p.lead + p.last * p.scale) + 1);
+  const dots = p.scale < 1 / 6;
+  for (const heard of [false, true]) {
+    g.strokeStyle = g.fillStyle = token(heard ? p.track.part : `${p.track.part}-tint`);
+    g.lineWidth = 1.2;
+    g.beginPath();
+    for (let own = first; own <= last; own++) {
+      const [low, high] = frames(own + p.clip.offset, own + p.clip.offset + 1);
+      const v = (Math.abs(low) > Math.abs(high) ? low : high) * (heard ? gain(own) : 1);
+      const [x, y] = [(own - p.lead) / p.scale, middle - Math.max(-1, Math.min(1, v)) * middle];
+      if (own === first) g.moveTo(x, y);
+      else g.lineTo(x, y);
+      if (dots && heard) g.fillRect(x - 2, y - 2, 4, 4);
+    }
+    g.stroke();
+  }
+}
+
+/** Covers the corners that the fades take away. */
+function shade(to: Pixels, p: Part): void {
+  const { clip } = p;
+  if (clip.fadeIn.length === 0 && clip.fadeOut.length === 0) return;
+  const veil = pixel("veil");
+  const faded = (own: number) => own < clip.fadeIn.length || own > clip.length - clip.fadeOut.length;
+  for (let x = p.first; x < p.last; x++) {
+    const own = p.lead + (x + 0.5) * p.scale;
+    if (own < 0 || own > clip.length || !faded(own)) continue;
+    const bottom = Math.min(depth(p, x, to.height), Math.round(to.height * (1 - fadeGain(clip, own))));
+    for (let y = 0; y < bottom; y++) to.of[y * to.width + x] = over(veil, to.of[y * to.width + x]!);
+  }
+}
