@@ -1,6 +1,7 @@
 package mix_test
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -73,6 +74,32 @@ func TestClipsThatAreLaidOverEachOtherAreBothHeardInFull(t *testing.T) {
 	out = renderAll(t, doc, sounds, 9000)
 	assert.InDelta(t, 0.25, out[0][4500], 1e-6)
 	assert.Zero(t, out[0][6000])
+}
+
+func TestAnOldSessionInWhichThreeClipsLieOverEachOtherSoundsAsItDidAndCanBeEdited(t *testing.T) {
+	clip := func(start int) string {
+		return fmt.Sprintf(`{"name":"A","sound":%q,"start":%d,"offset":0,"length":5000,"gain":0,"fadeIn":{"length":0,"shape":"linear"},"fadeOut":{"length":0,"shape":"linear"},"envelope":[]}`, testkit.ID(0), start)
+	}
+	old := fmt.Sprintf(`{"format":"ruvel.session/1","target":"podcast-stereo","next":9,"sounds":{%q:{"channels":2,"length":5000}},"tracks":[{"id":"t1","name":"A","part":"voice","fader":0,"pan":0,"mute":false,"solo":false,"envelope":[],"clips":{"c2":%s,"c3":%s,"c4":%s}}],"markers":{"m5":{"name":"Here","at":7,"length":0}}}`,
+		testkit.ID(0), clip(0), clip(1000), clip(2000))
+	doc, err := session.Parse([]byte(old))
+	require.NoError(t, err)
+	assert.Equal(t, old, string(doc.JSON()), "it is written as it was")
+	sounds := func(string) (audio.PCM, error) { return testkit.Constant(2, 0.25, 5000), nil }
+	out := renderAll(t, doc, sounds, 7000)
+	for at, want := range map[int]float64{500: 0.25, 1500: 0.5, 3000: 0.75, 6500: 0.25} {
+		assert.InDelta(t, want, out[0][at], 1e-6)
+	}
+	for _, op := range []edit.Op{
+		edit.MoveClips{Moves: []edit.Move{{Clip: "c4", Start: 2500}}}, // which leaves no more clips over each other than there were
+		edit.SetClips{Clips: []edit.ClipChange{{Clip: "c2", Silent: new(bool)}}},
+		edit.SplitClips{Clips: []string{"c3"}, At: 2300},
+	} {
+		next, _, err := edit.Apply(doc, op, nil)
+		require.NoError(t, err, "%T", op)
+		doc = next
+	}
+	assert.Empty(t, doc.Tracks[0].Crossings()[min(1, len(doc.Tracks[0].Crossings())):], "what lay over each other goes on doing so")
 }
 
 func TestTheLevelInACrossingIsSaid(t *testing.T) {

@@ -1,0 +1,132 @@
+package store_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/problem"
+	"ruvel/core/session"
+	"ruvel/internal/store"
+	"ruvel/testkit"
+)
+
+func TestGoingToAnyStepGivesTheDocumentOfThenByteForByte(t *testing.T) {
+	st, show, _ := open(t)
+	rapid.Check(t, func(rt *rapid.T) {
+		e, err := st.AddEpisode(ctx, show.ID, "Property", 0, library.Session(rt))
+		require.NoError(t, err)
+		doc, version := document(t, st, e.ID)
+		states := []string{string(doc.JSON())}
+		for range rapid.IntRange(1, 5).Draw(rt, "edits") {
+			for _, op := range someOps(rt, doc) {
+				if _, err := st.Edit(ctx, e.ID, version, "", op); err != nil {
+					continue
+				}
+				doc, version = document(t, st, e.ID)
+				if now := string(doc.JSON()); now != states[len(states)-1] {
+					states = append(states, now)
+				}
+			}
+		}
+		steps, applied, err := st.Steps(ctx, e.ID, 0, 1000)
+		require.NoError(t, err)
+		require.Len(t, steps, len(states)-1)
+		require.Equal(t, int64(len(steps)), applied)
+		for range rapid.IntRange(1, 5).Draw(rt, "journeys") {
+			to := rapid.IntRange(0, len(steps)).Draw(rt, "to")
+			c, err := st.GoTo(ctx, e.ID, int64(to))
+			require.NoError(t, err)
+			require.Equal(t, states[to], string(c.Document.JSON()))
+			d, v := document(t, st, e.ID)
+			require.Equal(t, states[to], string(d.JSON()))
+			require.Equal(t, v, c.Version)
+			if to > 0 {
+				require.Equal(t, steps[len(steps)-to].Name, c.Undo)
+			}
+		}
+		for _, beyond := range []int64{-1, int64(len(steps)) + 1} {
+			_, err = st.GoTo(ctx, e.ID, beyond)
+			var p problem.Problem
+			require.ErrorAs(t, err, &p)
+			require.Equal(t, "unknown-step", p.Code)
+		}
+	})
+}
+
+func TestStepsAreListedInPagesAndSurviveARestart(t *testing.T) {
+	st, _, e := open(t)
+	version := int64(1)
+	for range 12 {
+		version = edited(t, st, e.ID, version, "", edit.AddTrack{Part: session.Voice}).Version
+	}
+	other := another(t) // as after a restart
+	last, applied, err := other.Steps(ctx, e.ID, 0, 5)
+	require.NoError(t, err)
+	require.Len(t, last, 5)
+	assert.Equal(t, []int64{12, 12}, []int64{applied, last[0].Step})
+	assert.Equal(t, "Add the track “Voice 12”", last[0].Name)
+	before, _, err := other.Steps(ctx, e.ID, last[4].Step, 100)
+	require.NoError(t, err)
+	require.Len(t, before, 7)
+	_, err = other.GoTo(ctx, e.ID, 0)
+	require.NoError(t, err)
+	d, _ := document(t, st, e.ID)
+	assert.Empty(t, d.Tracks, "seen by the first one, too")
+}
+
+func TestANamedVersionIsReturnedToAsAStepThatCanBeUndone(t *testing.T) {
+	st, show, e := open(t)
+	c := edited(t, st, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Voice, Name: "Link"})
+	v, err := st.NameVersion(ctx, e.ID, "  Before the cuts ")
+	require.NoError(t, err)
+	assert.Equal(t, "Before the cuts", v.Name)
+	assert.Equal(t, audio.Frames(20000), v.Length)
+	kept := string(c.Document.JSON())
+	c = edited(t, st, e.ID, c.Version, "", edit.RemoveTracks{Tracks: []string{"t1"}})
+	gone := string(c.Document.JSON())
+	c, err = st.ReturnTo(ctx, e.ID, v.ID)
+	require.NoError(t, err)
+	assert.Equal(t, kept, string(c.Document.JSON()))
+	assert.Equal(t, "Return to “Before the cuts”", c.Undo)
+	c, err = st.Undo(ctx, e.ID)
+	require.NoError(t, err)
+	assert.Equal(t, gone, string(c.Document.JSON()))
+	// A sound of it that was removed from the show meanwhile is said, and nothing changes.
+	_, err = st.RemoveSound(ctx, show.ID, testkit.ID(0))
+	require.NoError(t, err)
+	_, err = st.ReturnTo(ctx, e.ID, v.ID)
+	var p problem.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "sound-gone", p.Code)
+	list, err := st.NamedVersions(ctx, e.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []store.NamedVersion{v}, list)
+	require.NoError(t, st.RemoveVersion(ctx, e.ID, v.ID))
+	require.True(t, store.IsNotFound(st.RemoveVersion(ctx, e.ID, v.ID)))
+	_, err = st.ReturnTo(ctx, e.ID, v.ID)
+	require.True(t, store.IsNotFound(err))
+	_, err = st.NameVersion(ctx, e.ID, " ")
+	require.ErrorAs(t, err, &p)
+}
+
+func TestAShowTakesOverSoundsThatArePastedIntoIt(t *testing.T) {
+	st, show, _ := open(t)
+	other, err := st.AddShow(ctx, "Tide Tables")
+	require.NoError(t, err)
+	e, err := st.AddEpisode(ctx, other.ID, "Springs", 0, session.New())
+	require.NoError(t, err)
+	for range 2 {
+		require.NoError(t, st.Adopt(ctx, e.ID, []string{testkit.ID(0), testkit.ID(9)}))
+	}
+	there, err := st.Sounds(ctx, other.ID)
+	require.NoError(t, err)
+	require.Len(t, there, 1)
+	first, err := st.Sound(ctx, show.ID, testkit.ID(0))
+	require.NoError(t, err)
+	assert.Equal(t, []any{first.Name, first.Length, first.Part}, []any{there[0].Name, there[0].Length, there[0].Part})
+}
