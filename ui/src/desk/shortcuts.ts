@@ -42,6 +42,11 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     const all = session.document?.tracks.map((t) => t.id) ?? [];
     desk.heights.set(acts.chosenTracks().length > 0 ? acts.chosenTracks() : all, size);
   };
+  /** The menu of the chosen clip, or of the one in focus. */
+  const openMenu = () => {
+    const id = (document.activeElement as HTMLElement | null)?.dataset?.clip ?? chosen()[0];
+    document.querySelector(`[data-clip="${id}"]`)?.dispatchEvent(new MouseEvent("contextmenu", { bubbles: true }));
+  };
   const stage = (name: Stage) => () => void (desk.stage.value = name);
 
   return [
@@ -145,6 +150,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("2", "2", "Arrange", stage("arrange")),
     one("3", "3", "Balance", stage("balance")),
     one("5", "5", "Hand over", stage("handover")),
+    one("ContextMenu|Shift+F10", "Shift F10", "What can be done with the clip", openMenu),
     one("y", "Y", "Fold the chosen tracks small, or all", height("folded")),
     one("u", "U", "Small tracks: the chosen one, or all", height("small")),
     one("i", "I", "Tracks of their own height", height("own")),
