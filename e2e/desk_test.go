@@ -266,6 +266,19 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 		w.Press(stage)
 		settle(w)
 		check(stage)
+		if stage != "Arrange" {
+			continue
+		}
+		for _, tab := range []string{"Markers", "Pauses", "History"} {
+			w.Press(tab)
+			settle(w)
+			check(tab)
+		}
+		x, y := w.Find(`[aria-label^="Harbour theme, bed"] .head`).At(0.5, 0.5)
+		w.secondary(x, y)
+		w.Until(`document.querySelector(".menu")`)
+		check("the menu of a clip")
+		w.Key(kb.Escape)
 	}
 	w.Click(`[data-sound="Gulls and swell"] .name`)
 	w.UntilText("Name title, author, source and licence.")

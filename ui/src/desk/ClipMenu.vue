@@ -174,9 +174,15 @@ onClickOutside(list, () => (desk.menu.value = undefined));
         role="menuitem"
         tabindex="-1"
         :aria-disabled="item.off || undefined"
+        :aria-keyshortcuts="item.keys?.replace('Ctrl', 'Control').replaceAll(' ', '+')"
         @click="carryOut(item)"
       >
-        <span>{{ item.name }}</span><kbd v-if="item.keys" class="figures">{{ item.keys }}</kbd>
+        <span>{{ item.name }}</span><kbd
+          v-if="item.keys"
+          class="figures"
+          aria-hidden="true"
+          :data-keys="item.keys"
+        ></kbd>
       </button>
     </div>
   </div>
@@ -222,6 +228,9 @@ button[aria-disabled="true"] {
   color: var(--ink-soft);
   opacity: 0.6;
   cursor: default;
+}
+kbd::after {
+  content: attr(data-keys);
 }
 kbd {
   color: var(--ink-soft);

@@ -68,11 +68,16 @@ function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
 /** With the clip itself in focus, keys mean the clip and no longer a point on its line. */
 function focused(): void {
   desk.selection.points = [];
-  if (!chosen.value) choose({ shiftKey: false, ctrlKey: false });
+  if (!chosen.value && !pressed) choose({ shiftKey: false, ctrlKey: false });
 }
+
+/** The focus comes with a press, which chooses by itself. */
+let pressed = false;
 
 function press(event: PointerEvent): void {
   if (event.button !== 0) return;
+  pressed = true;
+  window.addEventListener("pointerup", () => (pressed = false), { once: true });
   // Both keys mean more of what is chosen while the press is a click, and something of their own when it is a drag.
   if (event.shiftKey) slip(event);
   else moveClips(event, desk, session, props.id, () => choose(event));

@@ -220,6 +220,7 @@ function wheel(event: WheelEvent): void {
 }
 .timeline {
   position: relative;
+  user-select: none; /* a drag is never one of text */
   display: flex;
   flex-direction: column;
   min-width: 0;

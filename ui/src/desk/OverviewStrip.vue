@@ -178,7 +178,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
   font-size: 11px;
   font-weight: 600;
   line-height: 16px;
-  color: var(--ink-soft);
+  color: var(--ink);
   background: var(--rule);
 }
 .block.voice {

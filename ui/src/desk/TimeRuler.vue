@@ -120,6 +120,7 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
         v-for="r in ranges"
         :key="r.id"
         class="named"
+        :data-marker="r.id"
         :class="{ chapter: r.chapter }"
         :style="{ left: `${r.x}px`, width: `${r.width}px` }"
         :title="`${r.name}, ${timeText(r.at)} to ${timeText(r.at + r.length)}${r.chapter ? ', a chapter' : ''}`"

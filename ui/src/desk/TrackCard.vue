@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElSlider } from "element-plus";
 import { Mic, MoreHorizontal } from "lucide-vue-next";
-import { computed, ref } from "vue";
+import { computed, nextTick, ref } from "vue";
 import type { Part, Schema } from "../api/client";
 import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../model/units";
 import { useSession } from "../stores/session";
@@ -141,7 +141,7 @@ function select(event?: { ctrlKey: boolean; shiftKey: boolean }): void {
         class="rename"
         maxlength="200"
         aria-label="Name of the track"
-        @vue:mounted="($event: { el: HTMLInputElement }) => $event.el.select()"
+        @vue:mounted="($event: { el: HTMLInputElement }) => void nextTick(() => $event.el.select())"
         @blur="rename"
         @keydown.enter="rename"
         @keydown.escape="renaming = undefined"

@@ -40,7 +40,8 @@ export function useActs(desk: DeskContext) {
   const meant = () => (chosen().length > 0 ? chosen() : underPlayhead());
 
   function split(everywhere = false): void {
-    const clips = everywhere ? underPlayhead(true) : meant();
+    const inside = chosen().filter((id) => underPlayhead(true).includes(id));
+    const clips = inside.length > 0 && !everywhere ? inside : underPlayhead(everywhere);
     if (clips.length > 0) void session.edit({ type: "split-clips", clips, at: at() });
   }
 
@@ -220,7 +221,7 @@ export function useActs(desk: DeskContext) {
       title: "Loop to a length",
       explained: `${c.name} begins again, on its beat if it has one, until it fills this length. Now it has ${timeText(c.length)}.`,
       fields: [{ label: "Length", value: length, text: timeText(length), parse: parseTime }],
-      verb: "Loop",
+      verb: "Fill it",
       answer: ([filled]) => void session.edit({ type: "loop-clip", clip, length: filled! }),
     };
   }

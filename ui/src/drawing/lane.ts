@@ -136,16 +136,18 @@ function lines(g: CanvasRenderingContext2D, p: Part, height: number): void {
   for (const heard of [false, true]) {
     g.strokeStyle = g.fillStyle = token(heard ? p.track.part : `${p.track.part}-tint`);
     g.lineWidth = 1.2;
-    g.beginPath();
-    for (let own = first; own <= last; own++) {
-      const [low, high] = frames(own + p.clip.offset, own + p.clip.offset + 1);
-      const v = (Math.abs(low) > Math.abs(high) ? low : high) * (heard ? gain(own) : 1);
-      const [x, y] = [(own - p.lead) / p.scale, middle - Math.max(-1, Math.min(1, v)) * middle];
-      if (own === first) g.moveTo(x, y);
-      else g.lineTo(x, y);
-      if (dots && heard) g.fillRect(x - 2, y - 2, 4, 4);
+    // The lower and the higher of both channels; of one channel they are the same line.
+    for (const side of [0, 1]) {
+      g.beginPath();
+      for (let own = first; own <= last; own++) {
+        const v = frames(own + p.clip.offset, own + p.clip.offset + 1)[side]! * (heard ? gain(own) : 1);
+        const [x, y] = [(own - p.lead) / p.scale, middle - Math.max(-1, Math.min(1, v)) * middle];
+        if (own === first) g.moveTo(x, y);
+        else g.lineTo(x, y);
+        if (dots && heard) g.fillRect(x - 2, y - 2, 4, 4);
+      }
+      g.stroke();
     }
-    g.stroke();
   }
 }
 

@@ -50,8 +50,9 @@ export function reader(sound: string, framesPerStep: number): (from: number, to:
   const level = sound.startsWith("/") ? Math.max(0, levelFor(framesPerStep)) : levelFor(framesPerStep);
   const run = framesPerPeak(level);
   return (from, to) => {
-    let low = 0;
-    let high = 0;
+    // Of single frames each is a value of its own; a run of several always reaches zero for drawing.
+    let low = level === SINGLE ? 32767 : 0;
+    let high = level === SINGLE ? -32767 : 0;
     const last = Math.max(Math.floor(from / run) + 1, Math.ceil(to / run));
     for (let peak = Math.floor(from / run); peak < last; peak++) {
       const index = Math.floor(peak / TILE);
@@ -61,6 +62,6 @@ export function reader(sound: string, framesPerStep: number): (from: number, to:
       low = Math.min(low, tile[2 * (peak - index * TILE)] ?? 0);
       high = Math.max(high, tile[2 * (peak - index * TILE) + 1] ?? 0);
     }
-    return [low / 32767, high / 32767];
+    return low > high ? [0, 0] : [low / 32767, high / 32767];
   };
 }
