@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/internal/demo"
@@ -45,6 +46,18 @@ func TestEveryViewCanBePictured(t *testing.T) {
 		w.Press(stage)
 		settle(w)
 		keep("desk-" + strings.ReplaceAll(strings.ToLower(stage), " ", ""))
+		if stage == "Arrange" {
+			w.Press("Pauses")
+			w.Until(`document.querySelectorAll(".cut-out").length > 0`)
+			settle(w)
+			keep("arrange-pauses")
+			x, y := w.Find(`[aria-label^="Keeper, winter of the storm"] .head`).At(0.3, 0.5)
+			w.secondary(x, y)
+			w.Until(`document.querySelector(".menu [role=menuitem]") === document.activeElement`)
+			keep("arrange-menu")
+			w.Key(kb.Escape)
+			w.Until(`!document.querySelector(".menu")`)
+		}
 	}
 	w.Click(`[data-sound="Gulls and swell"] .name`)
 	w.UntilText("Name title, author, source and licence.")

@@ -117,14 +117,18 @@ func TestUndoingEverythingGivesBackEveryDocumentByteForByte(t *testing.T) {
 // someOps draws edits that mostly fit the document.
 func someOps(t *rapid.T, d session.Document) []edit.Op {
 	ops := []edit.Op{edit.AddTrack{Part: session.Effect}, edit.AddMarker{At: audio.Frames(rapid.IntRange(0, 99999).Draw(t, "at"))}}
+	from := audio.Frames(rapid.IntRange(0, 60000).Draw(t, "from"))
+	stretch := []edit.Range{{From: from, To: from + audio.Frames(rapid.IntRange(1, 9000).Draw(t, "length"))}}
+	ops = append(ops, edit.RemoveRanges{Ranges: stretch, Close: edit.CloseAll}, edit.RemoveRanges{Ranges: stretch}, edit.InsertTime{At: from, Length: 4800})
 	for _, tr := range d.Tracks {
 		fader := audio.DB(rapid.Float64Range(-60, 12).Draw(t, "fader"))
-		ops = append(ops, edit.SetTracks{Tracks: []edit.TrackChange{{Track: tr.ID, Fader: &fader}}}, edit.MoveTracks{Tracks: []string{tr.ID}},
+		ops = append(ops, edit.DuplicateTracks{Tracks: []string{tr.ID}}, edit.CloseGap{Track: tr.ID, At: from, Close: edit.CloseAll}, edit.SetTracks{Tracks: []edit.TrackChange{{Track: tr.ID, Fader: &fader}}}, edit.MoveTracks{Tracks: []string{tr.ID}},
 			edit.InsertClip{Sound: testkit.ID(rapid.IntRange(0, 3).Draw(t, "sound")), Track: tr.ID, Start: 100}, edit.RemoveTracks{Tracks: []string{tr.ID}})
 		for id, c := range tr.Clips {
 			at := audio.Frames(rapid.IntRange(0, 60000).Draw(t, "at"))
 			ops = append(ops, edit.SplitClips{Clips: []string{id}, At: c.Start + c.Length/2}, edit.TrimClips{Trims: []edit.Trim{{Clip: id, Edge: "end", At: at}}},
-				edit.AddPoints{Points: []edit.NewPoint{{Line: edit.Line{Clip: id}, At: at, Level: -3.3}}}, edit.RemoveClips{Clips: []string{id}, Close: edit.CloseTrack},
+				edit.AddPoints{Points: []edit.NewPoint{{Line: edit.Line{Clip: id}, At: at, Level: -3.3}}}, edit.RemoveClips{Clips: []string{id}, Close: edit.CloseTrack}, edit.RemoveClips{Clips: []string{id}, Close: edit.CloseAll},
+				edit.RepeatStretch{Clip: id, From: c.Start, To: c.End(), Times: 2}, edit.LoopClip{Clip: id, Length: c.Length + 5000}, edit.LayerClips{Clips: []string{id}, Front: true},
 				edit.MoveClips{Moves: []edit.Move{{Clip: id, Start: at, Track: d.Tracks[0].ID}}})
 		}
 	}

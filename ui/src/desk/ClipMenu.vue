@@ -49,7 +49,8 @@ function forClip(id: string, at: number): Item[][] {
       { name: "Fade in up to here", run: there(at, () => acts.fade("in")) },
       { name: "Fade out from here", run: there(at, () => acts.fade("out")) },
       { name: clip.silent ? "Let it sound again" : "Silence it", keys: "S", run: acts.silence },
-      { name: "Level and fades", run: () => (desk.stage.value = "balance") },
+      { name: "Gain…", run: acts.askForGain },
+      { name: "Show its level and fades", run: () => (desk.stage.value = "balance") },
     ],
     [
       { name: stretch ? "Copy the chosen stretch" : "Copy", keys: "Ctrl C", run: () => void acts.take(false) },

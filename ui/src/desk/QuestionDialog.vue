@@ -51,7 +51,7 @@ function answer(): void {
         />
       </label>
       <p v-if="wrong !== undefined && wrong >= 0" class="alarm" role="alert">
-        Type a number or a time, such as 2.5 or 1:04.25.
+        This cannot be read. Type it as it stands there, such as 2.5, 1:04.25 or −6 dB.
       </p>
       <label v-for="c in desk.question.value.choices ?? []" :key="c.value" class="choice">
         <input v-model="choice" type="radio" name="choice" :value="c.value" /><span>{{ c.name }}</span>

@@ -1,4 +1,4 @@
-import { parseTime, RATE, timeText } from "../model/units";
+import { levelText, parseLevel, parseTime, RATE, timeText } from "../model/units";
 import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
 import { copy, whatWasCopied } from "./clipboard";
@@ -194,6 +194,21 @@ export function useActs(desk: DeskContext) {
     };
   }
 
+  /** Types the gain of the chosen clips. */
+  function askForGain(): void {
+    const clips = meant();
+    const gain = clips[0] === undefined ? undefined : session.clip(clips[0])?.gain;
+    if (gain === undefined) return;
+    const [what, many] = [session.clip(clips[0]!)!.name, clips.length > 1];
+    desk.question.value = {
+      title: "Gain",
+      explained: `Of ${many ? `${clips.length} clips` : what}, in dB or per cent: −6, 50 %, silence.`,
+      fields: [{ label: "Gain", value: gain, text: levelText(gain), parse: parseLevel }],
+      verb: "Set it",
+      answer: ([to]) => void session.edit({ type: "set-clips", clips: clips.map((clip) => ({ clip, gain: to! })) }),
+    };
+  }
+
   /** Repeats the chosen stretch of a clip, or the clip. */
   function askForRepeats(): void {
     const [clip] = meant();
@@ -287,6 +302,7 @@ export function useActs(desk: DeskContext) {
     fade,
     chooseAll,
     askForTime,
+    askForGain,
     askForRepeats,
     askForLoop,
     mark,
