@@ -284,6 +284,12 @@ func TestAStretchIsCopiedIntoAnotherEpisodeInAnotherWindow(t *testing.T) {
 	here := listen(t, episode, c.Offset, c.Offset+c.Length)
 	assert.NotZero(t, there.Peak())
 	assert.NotEqual(t, here, there, "the music was not copied")
+	// Cut, only the stretch goes.
+	w.Key("x", chromedp.ModifierCtrl)
+	d = untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[0].Clips) == 2 })
+	left := clipsOf(d, 0)
+	assert.Equal(t, []audio.Frames{c.Offset, c.Offset + c.Length}, []audio.Frames{left[0].End(), left[1].Start})
+	assert.Len(t, d.Tracks[1].Clips, 1)
 }
 
 func TestTheMenuOfAClipRepeatsLoopsSilencesAndShowsIt(t *testing.T) {

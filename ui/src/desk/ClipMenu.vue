@@ -37,7 +37,8 @@ function forClip(id: string, at: number): Item[][] {
   const clip = session.clip(id);
   if (!clip) return [];
   const many = acts.chosen().length > 1;
-  const stretch = acts.range();
+  const stretch = acts.stretchMeant();
+  const what = stretch ? "Remove the chosen stretch" : "Remove";
   return [
     [
       { name: "Split here", keys: "H", run: there(at, () => acts.split()) },
@@ -66,8 +67,8 @@ function forClip(id: string, at: number): Item[][] {
       { name: "Show in the running order", run: showInList },
     ],
     [
-      { name: "Remove", keys: "Delete", run: () => acts.remove("") },
-      { name: "Remove and close the gap", keys: "Shift Delete", run: () => acts.remove("track") },
+      { name: what, keys: "Delete", run: () => acts.remove("") },
+      { name: `${what} and close the gap`, keys: "Shift Delete", run: () => acts.remove("track") },
       { name: "Remove that time on all tracks", keys: "Ctrl Delete", run: () => acts.remove("all") },
     ],
   ];

@@ -62,6 +62,11 @@ function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
     selection.clips = chosen.value ? selection.clips.filter((c) => c !== props.id) : [...selection.clips, props.id];
   } else if (!chosen.value) {
     selection.clips = [props.id];
+    // A stretch of time that does not lie in the clip is not meant any more.
+    const { range } = selection;
+    if (range && (range.to <= props.clip.start || range.from >= props.clip.start + props.clip.length)) {
+      selection.range = undefined;
+    }
   }
 }
 

@@ -56,7 +56,20 @@ export function useActs(desk: DeskContext) {
     if (chosen().length > 0) void session.edit({ type: "join-clips", clips: chosen() });
   }
 
-  /** Removes the chosen points, stretch of time or clips, whichever was chosen last. */
+  /** The chosen stretch, if it is one of the chosen clips or none is chosen. */
+  function stretchMeant(): { from: number; to: number; tracks?: string[] } | undefined {
+    const stretch = range();
+    const clips = chosen();
+    if (!stretch || clips.length === 0) return stretch && { ...stretch, tracks: selection.range?.tracks };
+    const inside = clips.filter((id) => {
+      const c = session.clip(id)!;
+      return c.start < stretch.to && c.start + c.length > stretch.from;
+    });
+    const on = [...new Set(inside.map((id) => session.trackOfClip(id)!.id))];
+    return inside.length > 0 ? { ...stretch, tracks: on } : undefined;
+  }
+
+  /** Removes the chosen points, the chosen stretch of time, or the chosen clips. */
   function remove(close: Closing): void {
     const closing = close === "" ? {} : { close };
     if (selection.points.length > 0 && session.clip(selection.line)) {
@@ -65,21 +78,17 @@ export function useActs(desk: DeskContext) {
       selection.points = [];
       return;
     }
-    const stretch = range();
+    const stretch = stretchMeant();
     const clips = chosen();
-    if (clips.length > 0) {
+    if (stretch) {
+      const { from, to, tracks: on } = stretch;
+      const where = close === "all" ? {} : { tracks: on };
+      void session.edit({ type: "remove-ranges", ranges: [{ from, to }], ...where, ...closing });
+      selection.range = undefined;
+      if (close !== "") desk.seek(from);
+    } else if (clips.length > 0) {
       selection.clips = [];
       void session.edit({ type: "remove-clips", clips, ...closing });
-    } else if (stretch) {
-      const on = selection.range?.tracks;
-      void session.edit({
-        type: "remove-ranges",
-        ranges: [stretch],
-        tracks: close === "all" ? undefined : on,
-        ...closing,
-      });
-      selection.range = undefined;
-      if (close !== "") desk.seek(stretch.from);
     }
   }
 
@@ -89,10 +98,11 @@ export function useActs(desk: DeskContext) {
 
   /** What is copied: a stretch of the chosen clips or tracks, or the chosen clips. */
   function copying() {
-    const stretch = range();
+    const stretch = stretchMeant();
     const clips = chosen();
     if (!stretch) return clips.length > 0 ? { clips } : undefined;
-    return clips.length > 0 ? { clips, range: stretch } : { range: stretch, tracks: selection.range?.tracks };
+    const { from, to, tracks: on } = stretch;
+    return clips.length > 0 ? { clips, range: { from, to } } : { range: { from, to }, tracks: on };
   }
 
   async function take(cut: boolean): Promise<void> {
@@ -285,6 +295,7 @@ export function useActs(desk: DeskContext) {
     chosen,
     chosenTracks,
     range,
+    stretchMeant,
     meant,
     split,
     trim,
