@@ -297,16 +297,17 @@ func TestALargeEditIsRefusedAtOnceWithASentence(t *testing.T) {
 	events := follow(t, episode)
 	version = do(t, episode, version, map[string]any{"type": "add-points", "points": points}).Version
 	// The same id many times is one clip.
-	c := do(t, episode, version, map[string]any{"type": "copy-clips", "clips": bytesRepeat(clip, 4900), "start": 0})
+	c := do(t, episode, version, map[string]any{"type": "copy-clips", "clips": bytesRepeat(clip, 4900), "start": 20 * audio.Second})
 	assert.Less(t, len(c.Patch), 60000)
 	version = c.Version
 	all := []string{}
 	for range 6 {
 		all = all[:0]
-		for _, tr := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks {
+		doc := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document
+		for _, tr := range doc.Tracks {
 			all = append(all, tr.ClipsInOrder()...)
 		}
-		version = do(t, episode, version, map[string]any{"type": "copy-clips", "clips": all, "start": 0}).Version
+		version = do(t, episode, version, map[string]any{"type": "copy-clips", "clips": all, "start": doc.Length()}).Version
 	}
 	// A patch that is too large for a message is not told; the window is told to ask.
 	large := next(t, events, func(e work.Event) bool { return e.Change != nil && e.Change.Version == version })

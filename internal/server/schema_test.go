@@ -350,10 +350,12 @@ func FuzzEveryOperation(f *testing.F) {
 
 func TestUnknownIDsAreNotFoundEverywhere(t *testing.T) {
 	d := description(t)
-	unknown := map[string]string{"sound": strings.Repeat("b", 64), "piece": "no-such-piece", "level": "0", "seq": "0"}
+	unknown := map[string]string{"sound": strings.Repeat("b", 64), "piece": "no-such-piece", "level": "0", "seq": "0", "step": "1"}
 	bodies := map[string]any{
 		"patch /episodes/{episode}": map[string]any{"title": "x"}, "patch /shows/{show}": map[string]any{"name": "x"}, "post /shows/{show}/episodes": map[string]any{"title": "x"},
 		"post /episodes/{episode}/edits":            map[string]any{"base": 1, "op": map[string]any{"type": "add-marker", "at": 0, "name": "x"}},
+		"post /episodes/{episode}/fragments":        map[string]any{"clips": []string{"c1"}},
+		"post /episodes/{episode}/versions":         map[string]any{"name": "x"},
 		"post /episodes/{episode}/mixdowns":         map[string]any{"format": "mp3", "channels": 2},
 		"patch /episodes/{episode}/script":          map[string]any{"base": 0, "text": "x"},
 		"post /episodes/{episode}/takes":            map[string]any{"track": "t1", "begins": 0, "rate": 8000, "channels": 1},
@@ -380,6 +382,9 @@ func TestUnknownIDsAreNotFoundEverywhere(t *testing.T) {
 			}
 			if strings.HasSuffix(path, "/levels") {
 				at += "?clip=c1"
+			}
+			if strings.HasSuffix(path, "/try") {
+				at += "?to=1&op=" + url.QueryEscape(`{"type":"add-marker","at":0}`)
 			}
 			if path == "/shows/{show}/sounds" && method == "post" {
 				at += "?file=a.wav"
