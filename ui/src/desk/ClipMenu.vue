@@ -131,7 +131,11 @@ function key(event: KeyboardEvent): void {
   const to = { ArrowDown: now + 1, ArrowUp: now - 1, Home: 0, End: items.length - 1 }[event.key];
   if (to !== undefined) items[(to + items.length) % items.length]?.focus();
   else if (event.key === "Escape" || event.key === "Tab") close();
-  else return;
+  else {
+    // The key of an act carries it out; the menu has said which it is.
+    if (event.key.length === 1 && event.key !== " ") close();
+    return;
+  }
   event.preventDefault();
   event.stopPropagation();
 }

@@ -82,7 +82,9 @@ let pressed = false;
 function press(event: PointerEvent): void {
   if (event.button !== 0) return;
   pressed = true;
-  window.addEventListener("pointerup", () => (pressed = false), { once: true });
+  for (const end of ["pointerup", "pointercancel"]) {
+    window.addEventListener(end, () => (pressed = false), { once: true });
+  }
   // Both keys mean more of what is chosen while the press is a click, and something of their own when it is a drag.
   if (event.shiftKey) slip(event);
   else moveClips(event, desk, session, props.id, () => choose(event));

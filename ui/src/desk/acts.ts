@@ -1,4 +1,5 @@
 import { levelText, parseLevel, parseTime, RATE, timeText } from "../model/units";
+import type { Op, Schema } from "../api/client";
 import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
 import { copy, whatWasCopied } from "./clipboard";
@@ -28,28 +29,36 @@ export function useActs(desk: DeskContext) {
     return r && r.to - r.from >= 1 ? { from: Math.round(r.from), to: Math.round(r.to) } : undefined;
   };
 
-  /** The clips under the playhead, on the chosen track or on all. */
-  function underPlayhead(everywhere = false): string[] {
-    const rows = tracks().filter((t) => everywhere || !selection.track || t.id === selection.track);
+  /** The clips under a place, on one track or on all. */
+  function under(place: number, track: string): string[] {
+    const rows = tracks().filter((t) => !track || t.id === track);
     return rows.flatMap((t) =>
       Object.entries(t.clips)
-        .filter(([, c]) => c.start < at() && c.start + c.length > at())
+        .filter(([, c]) => c.start < place && c.start + c.length > place)
         .map(([id]) => id),
     );
   }
-  const meant = () => (chosen().length > 0 ? chosen() : underPlayhead());
+  const meant = () => (chosen().length > 0 ? chosen() : under(at(), selection.track));
+
+  // What an act does is found out when its turn comes: the one before it may not have been kept yet when a key is pressed.
 
   function split(everywhere = false): void {
-    const inside = chosen().filter((id) => underPlayhead(true).includes(id));
-    const clips = inside.length > 0 && !everywhere ? inside : underPlayhead(everywhere);
-    if (clips.length > 0) void session.edit({ type: "split-clips", clips, at: at() });
+    const [place, ids, track] = [at(), [...selection.clips], selection.track];
+    void session.edit(() => {
+      const inside = under(place, "").filter((id) => ids.includes(id));
+      const clips = inside.length > 0 && !everywhere ? inside : under(place, everywhere ? "" : track);
+      return clips.length > 0 ? { type: "split-clips", clips, at: place } : undefined;
+    });
   }
 
   function trim(edge: "start" | "end"): void {
-    const clips = meant();
-    if (clips.length > 0) {
-      void session.edit({ type: "trim-clips", trims: clips.map((clip) => ({ clip, edge, at: at() })) });
-    }
+    const [place, ids, track] = [at(), [...selection.clips], selection.track];
+    void session.edit(() => {
+      const there = ids.filter((id) => session.clip(id));
+      const clips = there.length > 0 ? there : under(place, track);
+      const trims = clips.map((clip) => ({ clip, edge, at: place }));
+      return trims.length > 0 ? { type: "trim-clips", trims } : undefined;
+    });
   }
 
   function join(): void {
@@ -127,25 +136,43 @@ export function useActs(desk: DeskContext) {
     if (clips.length > 0) void session.edit({ type: "copy-clips", clips, start: end });
   }
 
+  /** An edit of the chosen clips, each as it is when its turn comes. */
+  function ofChosen(make: (clips: { id: string; clip: Schema["Clip"] }[]) => Op | undefined): void {
+    const ids = chosen();
+    void session.edit(() => {
+      const clips = ids.flatMap((id) => {
+        const clip = session.clip(id);
+        return clip ? [{ id, clip }] : [];
+      });
+      return clips.length > 0 ? make(clips) : undefined;
+    });
+  }
+
   function nudge(frames: number): void {
-    const moves = chosen().map((clip) => ({ clip, start: session.clip(clip)!.start + frames }));
-    if (moves.length > 0) void session.edit({ type: "move-clips", moves });
+    ofChosen((clips) => ({
+      type: "move-clips",
+      moves: clips.map(({ id, clip }) => ({ clip: id, start: clip.start + frames })),
+    }));
   }
 
   function slip(frames: number): void {
-    const slips = chosen().map((clip) => ({ clip, offset: session.clip(clip)!.offset + frames }));
-    if (slips.length > 0) void session.edit({ type: "slip-clips", slips });
+    ofChosen((clips) => ({
+      type: "slip-clips",
+      slips: clips.map(({ id, clip }) => ({ clip: id, offset: clip.offset + frames })),
+    }));
   }
 
   /** Moves the chosen clips to the track above or below. */
   function changeTrack(by: 1 | -1): void {
-    const rows = tracks().map((t) => t.id);
-    const moves = chosen().map((clip) => ({
-      clip,
-      start: session.clip(clip)!.start,
-      track: rows[rows.indexOf(session.trackOfClip(clip)!.id) + by],
-    }));
-    if (moves.length > 0 && moves.every((m) => m.track)) void session.edit({ type: "move-clips", moves });
+    ofChosen((clips) => {
+      const rows = tracks().map((t) => t.id);
+      const moves = clips.map(({ id, clip }) => ({
+        clip: id,
+        start: clip.start,
+        track: rows[rows.indexOf(session.trackOfClip(id)!.id) + by],
+      }));
+      return moves.every((m) => m.track) ? { type: "move-clips", moves } : undefined;
+    });
   }
 
   function silence(): void {
