@@ -163,17 +163,25 @@ type draft struct {
 	still bool
 }
 
-// room promises room for new clips and points, or says that the session would become
-// too large, before any work is done for them.
+// fits says that the session would become too large with so many new clips and points,
+// before any work is done for them.
+func (d *draft) fits(clips, points int) error {
+	if n := d.clips + clips; n > session.MaxClips {
+		return problem.New("too-many-clips", "clips", "A session holds at most %d clips; this would make it %d.", session.MaxClips, n)
+	}
+	if n := d.points + points; n > session.MaxAllPoints {
+		return problem.New("too-many-points", "points", "A session holds at most %d points on all its level lines; this would make it %d.", session.MaxAllPoints, n)
+	}
+	return nil
+}
+
+// room promises room for new clips and points, if they fit.
 func (d *draft) room(clips, points int) error {
+	if err := d.fits(clips, points); err != nil {
+		return err
+	}
 	d.clips += clips
 	d.points += points
-	if d.clips > session.MaxClips {
-		return problem.New("too-many-clips", "clips", "A session holds at most %d clips; this would make it %d.", session.MaxClips, d.clips)
-	}
-	if d.points > session.MaxAllPoints {
-		return problem.New("too-many-points", "points", "A session holds at most %d points on all its level lines; this would make it %d.", session.MaxAllPoints, d.points)
-	}
 	return nil
 }
 

@@ -126,10 +126,9 @@ func (o PasteClips) apply(d *draft) (string, error) {
 		}
 		n += len(r.Clips)
 	}
-	if err := d.room(n, 0); err != nil { // before any work is done
+	if err := d.fits(n, 0); err != nil {
 		return "", err
 	}
-	d.clips -= n
 	first := d.firstRow(o.Track, rows[0])
 	if first != "" && d.FindTrack(first) < 0 {
 		return "", noTrack()

@@ -39,10 +39,9 @@ func (o RepeatStretch) apply(d *draft) (string, error) {
 		}
 	}
 	c = t.Clips[o.Clip]
-	if err := d.room(o.Times, 0); err != nil {
+	if err := d.fits(o.Times, 0); err != nil {
 		return "", err
 	}
-	d.clips -= o.Times
 	piece, _ := within(c, Range{o.From, o.To})
 	piece.FadeIn, piece.FadeOut = session.Fade{Shape: piece.FadeIn.Shape}, session.Fade{Shape: piece.FadeOut.Shape}
 	if err := d.cut(t, o.To); err != nil {

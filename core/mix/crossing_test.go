@@ -99,7 +99,7 @@ func TestAnOldSessionInWhichThreeClipsLieOverEachOtherSoundsAsItDidAndCanBeEdite
 		require.NoError(t, err, "%T", op)
 		doc = next
 	}
-	assert.Empty(t, doc.Tracks[0].Crossings()[min(1, len(doc.Tracks[0].Crossings())):], "what lay over each other goes on doing so")
+	assert.Empty(t, doc.Tracks[0].Crossings(), "what lay over each other goes on doing so")
 }
 
 func TestTheLevelInACrossingIsSaid(t *testing.T) {

@@ -61,6 +61,9 @@ func (t Track) Overlaps() (out []Overlap) {
 // Crossings lists the stretches of a track in which a clip takes over from another, by
 // their beginnings. Each clip goes in at most one of them and comes in at most one.
 func (t Track) Crossings() (out []Crossing) {
+	if !t.crosses() {
+		return nil // as most do not, and every plan asks
+	}
 	gone := map[string]bool{}
 	for _, o := range t.Overlaps() {
 		if law := t.Clips[o.In].Crossing; law != LaidOver && !gone[o.Out] {
@@ -69,6 +72,15 @@ func (t Track) Crossings() (out []Crossing) {
 		}
 	}
 	return out
+}
+
+func (t Track) crosses() bool {
+	for _, c := range t.Clips {
+		if c.Crossing != LaidOver {
+			return true
+		}
+	}
+	return false
 }
 
 // Crowded is how many frames of a track have more than two clips, and where that begins first.

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../api/client";
-import { shapeGain } from "../drawing/level";
+import { crossGain } from "../drawing/level";
 import { lengthText, RATE } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
@@ -24,11 +24,10 @@ const name = computed(() => {
 });
 
 function curve(rising: boolean): string {
-  const shape = props.crossing.law === "equal-power" ? "equal-power" : "linear";
   const body = props.height - HEAD - 2;
   let d = "";
   for (let i = 0; i <= STEPS; i++) {
-    const gain = shapeGain(shape, rising ? i / STEPS : 1 - i / STEPS);
+    const gain = crossGain(props.crossing.law, rising ? i / STEPS : 1 - i / STEPS);
     d += `${i ? "L" : "M"}${((i / STEPS) * width.value).toFixed(1)} ${(body * (1 - gain)).toFixed(1)}`;
   }
   return d;

@@ -14,6 +14,7 @@ const props = defineProps<{
   track: Schema["Track"];
   /** From the back to the front. */
   clips: { id: string; clip: Schema["Clip"] }[];
+  crossings: Schema["Crossing"][];
   /** Of the clips' bodies, and how far below the top they begin. */
   height: number;
   top: number;
@@ -27,7 +28,7 @@ const drawn = ref({ from: 0, scale: 1, width: 1 });
 const look = computed(() => {
   const { track, clips } = props;
   const lifted = clips.length > 1 ? desk.selection.clips.filter((id) => id in track.clips) : [];
-  return JSON.stringify([clips, track.fader, track.envelope, track.part, lifted]);
+  return JSON.stringify([clips, props.crossings, track.fader, track.envelope, track.part, lifted]);
 });
 const sounds = computed(() => [...new Set(props.clips.map((c) => c.clip.sound))]);
 const place = computed(() => {
@@ -50,7 +51,8 @@ function draw(): void {
   const width = Math.ceil(laidTo - laidFrom);
   const from = laid.origin + laidFrom * laid.scale;
   drawLane(canvas.value, {
-    clips: order.map((c) => toRaw(c.clip)),
+    clips: order.map(({ id, clip }) => ({ id, clip: toRaw(clip) })),
+    crossings: props.crossings,
     track: toRaw(props.track),
     from,
     scale: laid.scale,

@@ -50,10 +50,10 @@ const visible = computed(() => {
         .some(([, o]) => o.start <= clip.start && o.start + o.length >= clip.start + clip.length),
     }));
 });
-const crossings = computed(() =>
-  (session.glance?.crossings ?? []).filter(
-    (x) => x.in in props.track.clips && (x.to - x.from) / desk.time.laid.scale >= 3 && !folded.value,
-  ),
+const crossings = computed(() => (session.glance?.crossings ?? []).filter((x) => x.in in props.track.clips));
+/** Those that there is room to draw the curves of. */
+const roomy = computed(() =>
+  folded.value ? [] : crossings.value.filter((x) => (x.to - x.from) / desk.time.laid.scale >= 3),
 );
 const ghosts = computed(() => desk.ghosts.value.filter((g) => g.track === props.track.id));
 const span = (from: number, to: number) => ({
@@ -111,6 +111,7 @@ function bringUp(id: string): void {
           v-if="!folded"
           :track="track"
           :clips="visible"
+          :crossings="crossings"
           :height="clipHeight - CLIP_HEAD"
           :top="CLIP_TOP + CLIP_HEAD"
           :index="index"
@@ -124,7 +125,7 @@ function bringUp(id: string): void {
           :height="clipHeight"
           :under="v.under"
         />
-        <CrossingView v-for="x in crossings" :key="x.in" :crossing="x" :height="clipHeight" />
+        <CrossingView v-for="x in roomy" :key="x.in" :crossing="x" :height="clipHeight" />
         <template v-for="v in visible" :key="v.id">
           <button
             v-if="v.under && !desk.selection.clips.includes(v.id)"

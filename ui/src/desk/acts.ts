@@ -6,7 +6,7 @@ import { copy, whatWasCopied } from "./clipboard";
 import type { DeskContext } from "./context";
 
 /** How a gap is closed: not at all, on its track, or on all tracks. */
-export type Closing = "" | "track" | "all";
+type Closing = "" | "track" | "all";
 
 const DEFAULT_PAUSE = RATE / 2;
 
@@ -106,7 +106,7 @@ export function useActs(desk: DeskContext) {
   }
 
   /** What is copied: a stretch of the chosen clips or tracks, or the chosen clips. */
-  function copying() {
+  function copying(): Schema["Copying"] | undefined {
     const stretch = stretchMeant();
     const clips = chosen();
     if (!stretch) return clips.length > 0 ? { clips } : undefined;
@@ -116,8 +116,12 @@ export function useActs(desk: DeskContext) {
 
   async function take(cut: boolean): Promise<void> {
     const what = copying();
+    const on = stretchMeant()?.tracks;
     if (!what || !(await copy(session, what)) || !cut) return;
-    remove("");
+    // What was copied goes, whatever has been chosen meanwhile.
+    if (what.range) void session.edit({ type: "remove-ranges", ranges: [what.range], tracks: on });
+    else if (what.clips) void session.edit({ type: "remove-clips", clips: what.clips });
+    selection.range = undefined;
   }
 
   async function paste(makeRoom = false): Promise<void> {
@@ -186,15 +190,13 @@ export function useActs(desk: DeskContext) {
   }
 
   function fade(edge: "in" | "out"): void {
-    const stretch = (id: string) => {
-      const c = session.clip(id)!;
-      return edge === "in" ? at() - c.start : c.start + c.length - at();
-    };
-    const fades = meant().map((clip) => ({
-      clip,
-      [edge]: { length: Math.max(0, stretch(clip)), shape: "equal-power" },
-    }));
-    if (fades.length > 0) void session.edit({ type: "set-fades", fades } as never);
+    const fades = meant().map((clip): Schema["ClipFades"] => {
+      const c = session.clip(clip)!;
+      const [length, shape] =
+        edge === "in" ? [at() - c.start, c.fadeIn.shape] : [c.start + c.length - at(), c.fadeOut.shape];
+      return { clip, [edge]: { length: Math.max(0, length), shape } };
+    });
+    if (fades.length > 0) void session.edit({ type: "set-fades", fades });
   }
 
   function chooseAll(what: "all" | "track" | "rest"): void {
@@ -317,13 +319,10 @@ export function useActs(desk: DeskContext) {
   }
 
   return {
-    at,
-    tracks,
     chosen,
     chosenTracks,
     range,
     stretchMeant,
-    meant,
     split,
     trim,
     join,
@@ -350,8 +349,6 @@ export function useActs(desk: DeskContext) {
     jump,
   };
 }
-
-export type Acts = ReturnType<typeof useActs>;
 
 function wholeNumber(text: string): number | undefined {
   const value = Number(text.trim());

@@ -1,12 +1,14 @@
 import type { Schema } from "../api/client";
 import { gainOf } from "../model/units";
-import { fadeGain, levelAt } from "./level";
+import { crossGain, fadeGain, levelAt } from "./level";
 import { reader } from "./peaks";
 import { over, pixel, size, token } from "./tokens";
 
 interface LanePicture {
   /** From the back to the front. */
-  clips: Schema["Clip"][];
+  clips: { id: string; clip: Schema["Clip"] }[];
+  /** Those of the track. */
+  crossings: Schema["Crossing"][];
   track: Schema["Track"];
   /** The session frame at the left edge of the picture. */
   from: number;
@@ -34,6 +36,11 @@ interface Part {
   last: number;
   /** Of its lower corners. */
   radius: number;
+  /** Where it comes after another clip, or goes before one. */
+  comes: Schema["Crossing"] | undefined;
+  goes: Schema["Crossing"] | undefined;
+  /** That of these two in which the other clip has been drawn already: its wave is left to be seen. */
+  shared: Schema["Crossing"] | undefined;
 }
 
 /** Fewer frames than this on a pixel, and the wave is drawn as a line from frame to frame. */
@@ -51,15 +58,22 @@ export function drawLane(canvas: HTMLCanvasElement, p: LanePicture): void {
   const picture = g.createImageData(width, height);
   const pixels = { of: new Uint32Array(picture.data.buffer), width, height };
   const scale = p.scale / ratio;
-  const parts = p.clips.map((clip) => ({
-    clip,
+  const place = (clip: Schema["Clip"]) => ({
     track: p.track,
     lead: p.from - clip.start,
     scale,
     first: Math.max(0, Math.round((clip.start - p.from) / scale)),
     last: Math.min(width, Math.round((clip.start + clip.length - p.from) / scale)),
     radius: RADIUS * ratio,
-  }));
+  });
+  const drawn = new Set<string>();
+  const parts = p.clips.map(({ id, clip }) => {
+    const comes = p.crossings.find((x) => x.in === id);
+    const goes = p.crossings.find((x) => x.out === id);
+    const shared = comes && drawn.has(comes.out) ? comes : goes && drawn.has(goes.in) ? goes : undefined;
+    drawn.add(id);
+    return { clip, comes, goes, shared, ...place(clip) };
+  });
   for (const part of parts) {
     ground(pixels, part);
     if (scale >= AS_LINE) bars(pixels, part);
@@ -71,21 +85,32 @@ export function drawLane(canvas: HTMLCanvasElement, p: LanePicture): void {
 }
 
 /** The gain at a frame of the clip, all that acts on it multiplied, without Vue or repeated work. */
-function gainAlong({ clip, track }: Part): (own: number) => number {
+function gainAlong({ clip, track, comes, goes }: Part): (own: number) => number {
   const fixed = clip.silent ? 0 : gainOf(clip.gain) * gainOf(track.fader);
   const faded = clip.fadeIn.length > 0 || clip.fadeOut.length > 0;
   const [own, above] = [clip.envelope, track.envelope];
   return (at) => {
     let gain = fixed;
+    const n = at + clip.start;
     if (own.length > 0) gain *= gainOf(levelAt(own, at + clip.offset));
-    if (above.length > 0) gain *= gainOf(levelAt(above, at + clip.start));
-    return faded ? gain * fadeGain(clip, at) : gain;
+    if (above.length > 0) gain *= gainOf(levelAt(above, n));
+    if (faded) gain *= fadeGain(clip, at);
+    if (comes && n < comes.to) gain *= crossGain(comes.law, (n - comes.from) / (comes.to - comes.from));
+    if (goes && n >= goes.from) gain *= crossGain(goes.law, (goes.to - n) / (goes.to - goes.from));
+    return gain;
   };
+}
+
+/** Whether a column lies in a crossing in which another clip's wave is to be seen, too. */
+function isShared(p: Part, x: number): boolean {
+  if (!p.shared) return false;
+  const n = p.lead + (x + 0.5) * p.scale + p.clip.start;
+  return n >= p.shared.from && n < p.shared.to;
 }
 
 /** How far down a column of a clip goes: its lower corners are round. */
 function depth(p: Part, x: number, height: number): number {
-  const from = x - (p.clip.start - (p.lead + p.clip.start)) / p.scale;
+  const from = x + p.lead / p.scale;
   const edge = Math.min(from + 0.5, p.clip.length / p.scale - from - 0.5);
   if (edge >= p.radius) return height;
   const in_ = p.radius - Math.max(0, edge);
@@ -95,6 +120,7 @@ function depth(p: Part, x: number, height: number): number {
 function ground(to: Pixels, p: Part): void {
   const colour = pixel(`${p.track.part}-wash`);
   for (let x = p.first; x < p.last; x++) {
+    if (isShared(p, x)) continue;
     const bottom = depth(p, x, to.height);
     for (let y = 0; y < bottom; y++) to.of[y * to.width + x] = colour;
   }
@@ -119,7 +145,7 @@ function bars(to: Pixels, p: Part): void {
     const [low, high] = peaks(Math.max(0, own) + p.clip.offset, end + p.clip.offset);
     if (low === 0 && high === 0) continue;
     const bottom = depth(p, x, to.height);
-    bar(x, low, high, 1, ghost, bottom);
+    if (!isShared(p, x)) bar(x, low, high, 1, ghost, bottom);
     const k = gain(Math.max(0, Math.min(p.clip.length - 1, own + p.scale / 2)));
     if (k > 0) bar(x, low, high, k, ink, bottom);
   }

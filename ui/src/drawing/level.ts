@@ -53,6 +53,11 @@ export function shapeGain(shape: string, t: number): number {
   }
 }
 
+/** The gain of the clip that comes in a crossing, t from 0 to 1; the one that goes has that of 1 − t. */
+export function crossGain(law: Schema["Crossing"]["law"], t: number): number {
+  return shapeGain(law === "equal-power" ? "equal-power" : "linear", t);
+}
+
 /** The gain of both fades of a clip at a frame counted from its start. */
 export function fadeGain(clip: Clip, own: number): number {
   const { fadeIn, fadeOut, length } = clip;

@@ -56,6 +56,7 @@ const rows = computed(() =>
         { name: "Clip gain", value: levels.value.clipGain },
         { name: "Level line", value: levels.value.clipEnvelope },
         { name: "Fades", value: levels.value.fade },
+        ...(levels.value.crossing < 0 ? [{ name: "Crossing", value: levels.value.crossing }] : []),
         { name: "Track level line", value: levels.value.trackEnvelope },
         { name: "Track fader", value: levels.value.fader },
       ].filter((r) => r.name !== "Track level line" || r.value !== 0)
