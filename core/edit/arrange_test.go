@@ -235,6 +235,10 @@ func TestOverlapsCrossByWhatIsInThemAndNoThirdClipMaySound(t *testing.T) {
 	d.do(fades(500))
 	d.refuse("inside-crossing", edit.SplitClips{Clips: []string{"c5"}, At: 22000})
 	d.do(fades(0))
+	atEnd := &desk{t: t, doc: d.doc}
+	atEnd.do(edit.SplitClips{Clips: []string{"c4"}, At: 25000}) // where c5 ends
+	assert.Equal(t, session.Fade{Length: 5000, Shape: session.EqualPower}, atEnd.clip("c4").FadeIn, "the crossing goes on as fades")
+	assert.Equal(t, atEnd.clip("c4").FadeIn, atEnd.clip("c5").FadeOut)
 	d.do(edit.TrimClips{Trims: []edit.Trim{{Clip: "c3", Edge: "end", At: 13000}}})
 	assert.Equal(t, session.CrossGain, d.clip("c5").Crossing, "one recording")
 	before := string(d.doc.JSON())
@@ -403,6 +407,7 @@ func TestAStretchIsCopiedWithoutSplittingAndPastedIntoAnotherSession(t *testing.
 	other := &show{&desk{t: t, doc: session.New()}, s.sounds}
 	other.do(edit.PasteClips{At: 7 * second, Fragment: f})
 	require.Len(t, other.doc.Tracks, 2)
+	assert.Equal(t, []string{"Presenter", "Bed"}, []string{other.doc.Tracks[0].Name, other.doc.Tracks[1].Name}, "new tracks are called like those that it was copied from")
 	assert.Equal(t, []session.Part{session.Voice, session.Music}, []session.Part{other.doc.Tracks[0].Part, other.doc.Tracks[1].Part})
 	out, from := other.render(), s.render()
 	for i := range 2 * second {

@@ -192,7 +192,7 @@ func (d *draft) rowTrack(wanted, first string, k int, r Row) (*session.Track, er
 			return &d.Tracks[i], nil
 		}
 	}
-	return d.addTrack(r.Part, "")
+	return d.addTrack(r.Part, r.Name)
 }
 
 // Restore puts another document in the place of the one that there is.

@@ -81,12 +81,12 @@ func lawFor(a, b session.Clip) session.Law {
 	return session.CrossPower
 }
 
-// bake turns the crossing of a track that a time lies inside into fades of its clips, so
+// bake turns the crossing of a track that a time lies in, its ends included, into fades of its clips, so
 // that they can be cut there and sound as before. Where one of them has a fade of its own
 // at that end, it says so and changes nothing.
 func bake(t *session.Track, at audio.Frames) (in string, done bool) {
 	for _, x := range t.Crossings() {
-		if at < x.From || at >= x.To {
+		if at < x.From || at > x.To { // cut at its end, the clip that comes would end with the one that goes
 			continue
 		}
 		goes, comes := t.Clips[x.Out], t.Clips[x.In]
