@@ -7,15 +7,19 @@ import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../model/units"
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { useActs } from "./acts";
-import { newGesture, startDrag } from "./drag";
+import { newGesture } from "./drag";
+import { useTrackOrder } from "./trackOrder";
 import ValueField from "./ValueField.vue";
 
 const props = defineProps<{ track: Schema["Track"]; index: number; small: boolean; folded: boolean }>();
 const session = useSession();
 const desk = useDeskContext();
 const acts = useActs(desk);
-/** Where a dragged track would come to stand: above the track of this index, or below the last one. */
-const landing = ref<number>();
+const { meant, press, select, landingLine } = useTrackOrder(
+  desk,
+  () => props.track.id,
+  () => props.index,
+);
 const renaming = ref<string>();
 let gesture = "";
 
@@ -57,72 +61,6 @@ function command(what: string): void {
     const part = what as Part;
     void session.edit({ type: "set-tracks", tracks: meant().map((track) => ({ track, part })) });
   }
-}
-
-/** The tracks that the menu means: this one, with the others if it is one of several that are chosen. */
-function meant(): string[] {
-  const { tracks } = desk.selection;
-  return tracks.includes(props.track.id) && tracks.length > 1 ? acts.chosenTracks() : [props.track.id];
-}
-
-/** Drags the chosen tracks to another place among the others. */
-function drag(event: PointerEvent): void {
-  const rows = [...document.querySelectorAll<HTMLElement>(".lanes .row")];
-  const middles = rows.map((r) => r.getBoundingClientRect()).map((b) => b.top + b.height / 2);
-  let to: number | undefined;
-  startDrag(event, {
-    threshold: 6,
-    move: ({ event: e }) => {
-      to = middles.filter((m) => m < e.clientY).length;
-      landing.value = to;
-    },
-    end: (moved) => {
-      landing.value = undefined;
-      const moving = meant();
-      const all = session.document?.tracks.map((t) => t.id) ?? [];
-      if (!moved || to === undefined) return;
-      let before = all[to];
-      while (before && moving.includes(before)) before = all[all.indexOf(before) + 1];
-      void session.edit({ type: "move-tracks", tracks: moving, before });
-    },
-    click: (e) => select(e),
-  });
-}
-const landingLine = computed(() => {
-  if (landing.value === undefined) return undefined;
-  const rows = [...document.querySelectorAll<HTMLElement>(".lanes .row")];
-  const own = rows[props.index]!.getBoundingClientRect().top;
-  const row = rows[Math.min(landing.value, rows.length - 1)]!.getBoundingClientRect();
-  return (landing.value < rows.length ? row.top : row.bottom) - own;
-});
-
-function press(event: PointerEvent): void {
-  if ((event.target as HTMLElement).closest("input, .switch, .arm, .more, .fader, .el-slider")) {
-    if (!desk.selection.tracks.includes(props.track.id)) select();
-    return;
-  }
-  if (!event.ctrlKey && !event.shiftKey && !desk.selection.tracks.includes(props.track.id)) select();
-  drag(event);
-}
-
-/** Chooses the track; with Ctrl it is added to those that are chosen or taken off, with Shift all in between are. */
-function select(event?: { ctrlKey: boolean; shiftKey: boolean }): void {
-  const { selection } = desk;
-  const all = session.document?.tracks.map((t) => t.id) ?? [];
-  const { id } = props.track;
-  if (event?.shiftKey && all.includes(selection.track)) {
-    const [a, b] = [all.indexOf(selection.track), all.indexOf(id)].sort((x, y) => x - y);
-    selection.tracks = all.slice(a, b! + 1);
-  } else if (event?.ctrlKey) {
-    const there = selection.tracks.includes(id);
-    selection.tracks = there ? selection.tracks.filter((t) => t !== id) : [...selection.tracks, id];
-    selection.track = there ? (selection.tracks[0] ?? "") : id;
-  } else {
-    selection.tracks = [id];
-    selection.track = id;
-  }
-  selection.clips = [];
-  selection.points = [];
 }
 </script>
 
