@@ -304,7 +304,7 @@ func TestTheMenuOfAClipRepeatsLoopsSilencesAndShowsIt(t *testing.T) {
 	menuAt(voiceHead, 0.5)
 	w.Press("Silence it")
 	untilKept(w, episode, func(d session.Document) bool { return clipsOf(d, 0)[0].Silent })
-	w.UntilText("silenced · Keeper at the door")
+	w.Until(`document.querySelector(".clip[aria-label*=silenced]")`)
 	menuAt(voiceHead, 0.5)
 	w.Press("Let it sound again")
 	untilKept(w, episode, func(d session.Document) bool { return !clipsOf(d, 0)[0].Silent })

@@ -110,6 +110,7 @@ func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
 		e := musicClip(d).Envelope
 		return len(e) == 1 && e[0].At == 3*audio.Second
 	})
+	w.Until(fmt.Sprintf(`document.querySelector(%q)`, music+" .point"))
 	focus(music + " .point")
 	w.Key(kb.ArrowDown)
 	w.Until(`document.querySelector(".point").getAttribute("aria-valuetext").startsWith("−1.0 dB")`)
@@ -350,26 +351,42 @@ func TestALargeSessionOpensAndScrollsSmoothly(t *testing.T) {
 	id := largeEpisode(t)
 	w.Go("/episodes/" + id)
 	w.Until(`document.querySelectorAll(".lane").length === 16 && document.querySelectorAll(".clip").length > 150`)
-	settle(w)
-	// The time from one frame to the next while the wheel turns.
-	frames := func(wheel string) (median, late float64) {
-		took := Eval[[]float64](w, `(async () => {
+	// The times from one frame to the next while the wheel turns, in ms and in order of length.
+	frames := func(wheel string, turns int) []float64 {
+		return Eval[[]float64](w, fmt.Sprintf(`(async () => {
 			const lanes = document.querySelector(".lanes"), r = lanes.getBoundingClientRect(), out = [];
 			let last = await new Promise(requestAnimationFrame);
-			for (let i = 0; i < 40; i++) {
-				lanes.dispatchEvent(new WheelEvent("wheel", {`+wheel+`, clientX: r.x + 500, clientY: r.y + 50, bubbles: true, cancelable: true}));
+			for (let i = 0; i < %d; i++) {
+				lanes.dispatchEvent(new WheelEvent("wheel", {%s, clientX: r.x + 500, clientY: r.y + 50, bubbles: true, cancelable: true}));
 				const now = await new Promise(requestAnimationFrame);
 				out.push(now - last);
 				last = now;
 			}
 			return out.sort((a, b) => a - b);
-		})()`)
-		return took[20], took[37]
+		})()`, turns, wheel))
 	}
-	scroll, scrollLate := frames("deltaY: 60, shiftKey: true")
-	zoom, zoomLate := frames("deltaY: -40, ctrlKey: true")
-	t.Logf("a frame takes, median and 95th percentile: scrolling %.0f and %.0f ms, zooming %.0f and %.0f ms", scroll, scrollLate, zoom, zoomLate)
-	assert.Less(t, max(scroll, zoom), 250.0, "a frame takes so long that the hand is lost")
+	// From the first second on: to some minutes on the screen, a thousand seconds along and back, and out again. A
+	// machine that is busy with something else draws late, so the best of a few tries counts.
+	best := math.Inf(1)
+	for range 4 {
+		worst := 0.0
+		for _, act := range []struct {
+			what, wheel string
+			turns       int
+		}{
+			{"zooming in", "deltaY: -40, ctrlKey: true", 30},
+			{"scrolling", "deltaY: 60, shiftKey: true", 80},
+			{"scrolling back", "deltaY: -60, shiftKey: true", 80},
+			{"zooming out", "deltaY: 40, ctrlKey: true", 30},
+		} {
+			took := frames(act.wheel, act.turns)
+			late := took[len(took)*95/100]
+			t.Logf("%s: a frame takes %.0f ms, %.0f at p95", act.what, took[len(took)/2], late)
+			worst = max(worst, late)
+		}
+		best = min(best, worst)
+	}
+	assert.Less(t, best, 84.0, "frames take so long that the hand is lost")
 }
 
 // largeEpisode makes an hour of 16 tracks and 192 clips through the API.

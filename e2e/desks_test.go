@@ -246,6 +246,7 @@ func TestAFewTracksGrowAndEachCanBeMadeTallerForFineWork(t *testing.T) {
 	assert.Less(t, height(0), 60.0)
 
 	// On a tall track a pixel with Shift is less than a tenth of a dB.
+	w.Over(music)
 	line := w.Find(music + " .hit")
 	px := line.X + line.Width/2
 	py := Eval[float64](w, fmt.Sprintf(`(r => r.y + r.height / 2)(document.querySelector(%q).getBoundingClientRect())`, music+" .hit"))

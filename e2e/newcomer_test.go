@@ -146,6 +146,7 @@ func TestANewcomerMakesAMixFromTwoFiles(t *testing.T) {
 
 	// Four points on the music's level line; the middle two are pulled down under the voice.
 	for i, at := range []float64{8, 9.5, 23, 25} {
+		w.Over(music)
 		line := w.Find(music + " .hit")
 		px := xOf(w, at)
 		py := Eval[float64](w, fmt.Sprintf(`(() => { const p = document.querySelector(%q); const s = p.ownerSVGElement.getBoundingClientRect();
@@ -174,6 +175,7 @@ func TestANewcomerMakesAMixFromTwoFiles(t *testing.T) {
 
 	// Fades at both ends, dragged by their grips.
 	for grip, by := range map[string]float64{".grip.in": 40, ".grip.out": -50} {
+		w.Over(music)
 		x, y = w.Find(music+" "+grip).At(0.5, 0.3)
 		w.Drag(x, y, x+by, y)
 	}
@@ -214,6 +216,7 @@ func TestANewcomerMakesAMixFromTwoFiles(t *testing.T) {
 	// A reload shows everything as it was.
 	w.Go("/episodes/" + episode)
 	w.Until(`document.querySelectorAll(".clip").length === 2`)
+	w.Over(music)
 	w.Until(fmt.Sprintf(`document.querySelectorAll(%q).length === 4`, music+" .point"))
 	w.Press("Undo")
 	untilKept(w, episode, func(d session.Document) bool { return !d.Tracks[1].Mute })

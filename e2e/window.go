@@ -251,6 +251,13 @@ func (w *Window) Click(css string) {
 	require.Fail(w.t, "what was pressed moved away again and again", css)
 }
 
+// Over moves the pointer to the middle of an element.
+func (w *Window) Over(css string) {
+	w.t.Helper()
+	x, y := w.Find(css).At(0.5, 0.5)
+	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y))
+}
+
 // Drag moves the pointer from one place to another in steps, as a hand does.
 func (w *Window) Drag(x, y, toX, toY float64, modifiers ...chromedp.Modifier) {
 	w.t.Helper()

@@ -12,6 +12,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/core/mix"
 	"ruvel/internal/plans"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -123,18 +124,24 @@ func (m *Measurer) once(episode string) error {
 	return nil
 }
 
-// renderable is what Whole needs of a plan.
-type renderable interface {
-	Length() audio.Frames
-	Each(ctx context.Context, from, to audio.Frames, sink func(audio.PCM) error) error
-}
+// piece is how much is rendered before it is measured.
+const piece = 64 * audio.Block
 
-// Whole renders and measures a plan from its beginning to its end.
-func Whole(ctx context.Context, plan renderable) (loudness.Result, error) {
+// Whole renders and measures a plan from its beginning to its end, on one core: the others are left to what somebody
+// waits for, listening and the browser on the same machine among it.
+func Whole(ctx context.Context, plan *mix.Plan) (loudness.Result, error) {
 	meter := loudness.NewMeter(2)
-	err := plan.Each(ctx, 0, plan.Length(), func(piece audio.PCM) error {
-		meter.Write(piece)
-		return nil
-	})
-	return meter.Result(), err
+	renderer := mix.NewRenderer(plan)
+	buffer := audio.NewPCM(2, piece)
+	for at := audio.Frames(0); at < plan.Length(); at += piece {
+		if err := ctx.Err(); err != nil {
+			return loudness.Result{}, err
+		}
+		part := buffer.Slice(0, min(piece, plan.Length()-at))
+		if err := renderer.Render(part, at); err != nil {
+			return loudness.Result{}, err
+		}
+		meter.Write(part)
+	}
+	return meter.Result(), nil
 }

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed, useTemplateRef, watchPostEffect } from "vue";
+import { computed, ref } from "vue";
 import type { Schema } from "../api/client";
+import { BORDER, HEAD } from "../drawing/picture";
 import { timeText } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
@@ -18,10 +19,12 @@ const props = defineProps<{
   /** Wholly under another one. */
   under: boolean;
 }>();
-const HEAD = 18;
+/** So many chosen clips have lines, grips and edges that can be taken hold of. */
+const FEW = 6;
 const session = useSession();
 const desk = useDeskContext();
-const label = useTemplateRef<HTMLElement>("label");
+const hovered = ref(false);
+const within = ref(false);
 
 // The part of the clip that is laid out, in pixels from the origin. Each value by itself, so that nothing is rendered
 // again when more of the session is laid out and this clip stays as it is.
@@ -36,7 +39,7 @@ const width = computed(() => Math.max(2, (endThere.value ? right.value : desk.ti
 const lead = computed(() =>
   startThere.value ? 0 : desk.time.laid.origin + from.value * desk.time.laid.scale - props.clip.start,
 );
-const bodyHeight = computed(() => props.height - HEAD - 2);
+const bodyHeight = computed(() => props.height - HEAD - 2 * BORDER);
 const chosen = computed(() => desk.selection.clips.includes(props.id));
 const name = computed(() => {
   const { clip, track } = props;
@@ -44,14 +47,8 @@ const name = computed(() => {
   return what + (clip.silent ? ", silenced" : "") + (props.under ? ", under another clip" : "");
 });
 
-// The name stays in sight while the clip's beginning has been scrolled away.
-watchPostEffect(() => {
-  if (!label.value) return;
-  const { time } = desk;
-  const hidden = time.start > props.clip.start && time.start < props.clip.start + props.clip.length;
-  const by = hidden ? time.laidX(time.start) - from.value : 0;
-  label.value.style.transform = by > 0 ? `translateX(${Math.min(by, width.value - 40)}px)` : "";
-});
+/** What lies on it can be taken hold of. It is seen in any case, on the picture of the lane. */
+const open = computed(() => hovered.value || within.value || (chosen.value && desk.selection.clips.length <= FEW));
 
 function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
   const { selection } = desk;
@@ -146,7 +143,7 @@ function menu(event: MouseEvent): void {
 <template>
   <div
     class="clip"
-    :class="[track.part, { chosen, silent: clip.silent, narrow: whole < 12 }]"
+    :class="{ chosen, narrow: whole < 12 }"
     :style="{ left: `${from}px`, width: `${width}px`, height: `${height}px` }"
     tabindex="0"
     role="group"
@@ -156,51 +153,43 @@ function menu(event: MouseEvent): void {
     @focus="focused"
     @pointerdown="press"
     @contextmenu="menu"
+    @pointerenter="hovered = true"
+    @pointerleave="hovered = false"
+    @focusin="within = true"
+    @focusout="within = false"
   >
-    <div class="head">
-      <span v-if="whole > 30" ref="label" class="cut" :title="clip.name">
-        <template v-if="clip.silent">silenced · </template>{{ clip.name }}
-      </span>
-    </div>
-    <div class="body" :style="{ height: `${bodyHeight}px` }">
-      <LevelLine
-        v-if="whole > 26"
-        :id="id"
-        :clip="clip"
-        :lead="lead"
-        :width="width"
-        :height="bodyHeight"
-        :chosen="chosen"
-      />
-      <FadeGrips v-if="whole > 40" :id="id" :clip="clip" :lead="lead" :width="width" />
-    </div>
-    <span v-if="startThere" class="edge start" title="Trim the start" @pointerdown="trim($event, 'start')"></span>
-    <span v-if="endThere" class="edge end" title="Trim the end" @pointerdown="trim($event, 'end')"></span>
+    <div class="head" :title="clip.name"></div>
+    <template v-if="open">
+      <div class="body" :style="{ height: `${bodyHeight}px` }">
+        <LevelLine
+          v-if="whole > 26"
+          :id="id"
+          :clip="clip"
+          :lead="lead"
+          :width="width"
+          :height="bodyHeight"
+          :chosen="chosen"
+        />
+        <FadeGrips v-if="whole > 40" :id="id" :clip="clip" :lead="lead" :width="width" />
+      </div>
+      <span v-if="startThere" class="edge start" title="Trim the start" @pointerdown="trim($event, 'start')"></span>
+      <span v-if="endThere" class="edge end" title="Trim the end" @pointerdown="trim($event, 'end')"></span>
+    </template>
   </div>
 </template>
 
 <style scoped>
+/* Nothing of it is painted here but that it is chosen: the picture of the lane shows it. */
 .clip {
   position: absolute;
   top: 5px;
-  border: 1px solid var(--part);
+  padding: 1px;
   border-radius: 6px;
-  overflow: hidden;
   touch-action: none;
   cursor: grab;
-  contain: strict;
-}
-.clip.voice {
-  --part: var(--voice);
-}
-.clip.music {
-  --part: var(--music);
-}
-.clip.effect {
-  --part: var(--effect);
+  contain: layout size style;
 }
 .clip.chosen {
-  border-color: var(--ink);
   box-shadow: 0 0 0 2px var(--ink);
   z-index: 2;
 }
@@ -208,20 +197,7 @@ function menu(event: MouseEvent): void {
   border-radius: 2px;
 }
 .head {
-  display: flex;
   height: 18px;
-  padding: 0 7px;
-  background: var(--part);
-  color: var(--ink-inverse);
-  font-size: 11.5px;
-  font-weight: 700;
-  line-height: 18px;
-}
-.silent .head {
-  background: var(--ink-soft);
-}
-.narrow .head {
-  padding: 0;
 }
 .body {
   position: relative;

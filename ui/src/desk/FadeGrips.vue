@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../api/client";
+import { gripPlaces } from "../drawing/outline";
 import { lengthText, RATE } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
@@ -13,8 +14,7 @@ const desk = useDeskContext();
 const grips = computed(() => {
   const { clip } = props;
   const x = (own: number) => (own - props.lead) / desk.time.laid.scale;
-  const inEnd = Math.max(0, clip.fadeIn.length - (clip.fadeIn.past ?? 0));
-  const outStart = clip.length - Math.max(0, clip.fadeOut.length - (clip.fadeOut.past ?? 0));
+  const [inEnd, outStart] = gripPlaces(clip);
   return [
     { edge: "in" as const, name: "Fade in", fade: clip.fadeIn, x: x(inEnd) },
     { edge: "out" as const, name: "Fade out", fade: clip.fadeOut, x: x(outStart) },
@@ -69,19 +69,15 @@ function key(event: KeyboardEvent, edge: "in" | "out", length: number): void {
 </template>
 
 <style scoped>
+/* They are seen on the picture of the lane. */
 .grip {
   position: absolute;
   top: 0;
   width: 12px;
   height: 12px;
-  background: var(--ink);
   cursor: ew-resize;
-}
-.grip.in {
-  clip-path: polygon(0 0, 100% 0, 0 100%);
 }
 .grip.out {
   margin-left: -12px;
-  clip-path: polygon(0 0, 100% 0, 100% 100%);
 }
 </style>

@@ -7,18 +7,21 @@ import { drawNoMore, drawSoon } from "../drawing/queue";
 import { useDeskContext } from "./context";
 
 /**
- * The waveforms of a lane, on one canvas that lies behind its clips: a page with a canvas for every clip could not be
- * scrolled smoothly. What was drawn is shifted and stretched to where it belongs until it is drawn anew.
+ * All that is seen of a lane's clips, on one canvas that lies behind them: a page on which every clip is painted by
+ * itself could not be scrolled smoothly. What was drawn is shifted and stretched to where it belongs until it is drawn anew.
  */
 const props = defineProps<{
   track: Schema["Track"];
   /** From the back to the front. */
   clips: { id: string; clip: Schema["Clip"] }[];
   crossings: Schema["Crossing"][];
-  /** Of the clips' bodies, and how far below the top they begin. */
+  /** Of the clips, and how far below the top of the lane they begin. */
   height: number;
   top: number;
   index: number;
+  folded: boolean;
+  /** It cannot be seen, nor soon: it is drawn when that changes. */
+  far: boolean;
 }>();
 const desk = useDeskContext();
 const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
@@ -58,17 +61,19 @@ function draw(): void {
     scale: laid.scale,
     width,
     height: props.height,
+    folded: props.folded,
   });
   drawn.value = { from, scale: laid.scale, width };
 }
 const name = {};
-const soon = () => drawSoon(name, draw, () => props.index);
-watch([look, () => props.height, () => desk.time.laid, () => desk.time.width], soon, {
+const soon = () => (props.far ? drawNoMore(name) : drawSoon(name, draw, () => props.index));
+watch([look, () => [props.height, props.folded, props.far], () => desk.time.laid, () => desk.time.width], soon, {
   flush: "post",
   immediate: true,
 });
 watch(() => sounds.value.map((s) => arrivals.get(s) ?? 0).join(), soon);
 onBeforeUnmount(() => drawNoMore(name));
+void document.fonts.ready.then(soon); // names that were written before their letters had come
 </script>
 
 <template>

@@ -2,6 +2,8 @@
 import { computed } from "vue";
 import type { Schema } from "../api/client";
 import { levelAt, levelOfPlace, placeOf } from "../drawing/level";
+import { strokesOf } from "../drawing/line";
+import { placeOfPoint } from "../drawing/outline";
 import { levelText, LOUDEST, percentText, SILENCE, timeText } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
@@ -23,11 +25,10 @@ const desk = useDeskContext();
 /** Session time of a point: its own time is counted from the beginning of the sound. */
 const timeOf = (at: number) => props.clip.start + at - props.clip.offset;
 const x = (at: number) => (at - props.clip.offset - props.lead) / desk.time.laid.scale;
-const y = (level: number) => placeOf(level) * props.height;
 
 const points = computed(() =>
   props.clip.envelope
-    .map((p, index) => ({ ...p, index, x: x(p.at), y: y(p.level) }))
+    .map((p, index) => ({ ...p, index, x: x(p.at) }))
     .filter(
       (p) =>
         p.x >= -6 &&
@@ -41,16 +42,9 @@ const points = computed(() =>
 const plain = computed(() => props.clip.envelope.map((p) => ({ at: p.at, level: p.level })));
 
 const path = computed(() => {
-  const line = plain.value;
-  if (line.length === 0) return `M0 ${y(0).toFixed(1)}L${props.width} ${y(0).toFixed(1)}`;
-  const xs = new Set<number>([0, props.width]);
-  for (let at = 0; at < props.width; at += 6) xs.add(at);
-  for (const p of points.value) xs.add(p.x);
-  const { scale } = desk.time.laid;
   const first = props.lead + props.clip.offset;
-  return [...xs]
-    .sort((a, b) => a - b)
-    .map((px, i) => `${i ? "L" : "M"}${px.toFixed(1)} ${y(levelAt(line, first + px * scale)).toFixed(1)}`)
+  return strokesOf(plain.value, first, desk.time.laid.scale, props.width, props.height)
+    .map(([px, py], i) => `${i ? "L" : "M"}${px.toFixed(1)} ${py.toFixed(1)}`)
     .join("");
 });
 
@@ -158,7 +152,7 @@ async function nudge(chosen: number[], by: number, up: number): Promise<void> {
       class="point"
       :class="{ selected: selected(p.at) }"
       :x="p.x - 4.5"
-      :y="Math.min(height - 9, Math.max(0, p.y - 4.5))"
+      :y="placeOfPoint(p.level, height)"
       width="9"
       height="9"
       rx="2"

@@ -220,5 +220,6 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   border: 6px solid transparent;
   border-top: 8px solid var(--alarm);
   border-bottom: 0;
+  will-change: transform;
 }
 </style>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { computed, useTemplateRef, watchPostEffect } from "vue";
+import { computed, ref, useTemplateRef, watchPostEffect } from "vue";
 import type { Schema } from "../api/client";
 import { useSession } from "../stores/session";
 import ClipView from "./ClipView.vue";
 import { useDeskContext } from "./context";
 import CrossingView from "./CrossingView.vue";
+import { nameOn } from "../drawing/outline";
 import { startDrag } from "./drag";
 import { selectIn } from "./frame";
 import LanePicture from "./LanePicture.vue";
@@ -15,9 +16,8 @@ import TrackCard from "./TrackCard.vue";
 const props = defineProps<{ track: Schema["Track"]; index: number }>();
 /** Below this height a card shows its name and its switches alone. */
 const SMALL_CARD = 72;
-/** Where the body of a clip begins: below the top of the lane, its border and its head. */
-const CLIP_TOP = 5;
-const CLIP_HEAD = 20;
+/** The height of clips on a track that is folded small. */
+const FOLDED_CLIP = 20;
 const session = useSession();
 const desk = useDeskContext();
 
@@ -27,6 +27,8 @@ watchPostEffect(() => {
   if (content.value) content.value.style.transform = desk.time.transform;
 });
 
+/** Scrolled so far away that the browser leaves it out. */
+const far = ref(false);
 const height = computed(() => desk.heights.of(props.track));
 const folded = computed(() => height.value <= FOLDED);
 const clipHeight = computed(() => height.value - 11);
@@ -55,6 +57,16 @@ const crossings = computed(() => (session.glance?.crossings ?? []).filter((x) =>
 const roomy = computed(() =>
   folded.value ? [] : crossings.value.filter((x) => (x.to - x.from) / desk.time.laid.scale >= 3),
 );
+/** The clip whose beginning has been scrolled away: its name stays in sight. */
+const held = computed(() => {
+  const { start } = desk.time;
+  for (let i = visible.value.length - 1; i >= 0; i--) {
+    const { clip } = visible.value[i]!;
+    if (clip.start < start && clip.start + clip.length > start) return clip;
+  }
+  return undefined;
+});
+const heldRoom = computed(() => held.value && Math.min(400, desk.time.x(held.value.start + held.value.length)));
 const ghosts = computed(() => desk.ghosts.value.filter((g) => g.track === props.track.id));
 const span = (from: number, to: number) => ({
   left: `${desk.time.laidX(from)}px`,
@@ -102,19 +114,21 @@ function bringUp(id: string): void {
       class="lane"
       :class="{ silent: !audible }"
       :data-track="track.id"
+      @contentvisibilityautostatechange="far = $event.skipped"
       @pointerdown="selectIn($event, desk, session, track.id)"
       @contextmenu="menu"
     >
       <div ref="content" class="content">
         <div v-if="range" class="range" :style="span(range.from, range.to)"></div>
         <LanePicture
-          v-if="!folded"
           :track="track"
           :clips="visible"
           :crossings="crossings"
-          :height="clipHeight - CLIP_HEAD"
-          :top="CLIP_TOP + CLIP_HEAD"
+          :height="folded ? FOLDED_CLIP : clipHeight"
+          :top="folded ? 3 : 5"
           :index="index"
+          :folded="folded"
+          :far="far"
         />
         <ClipView
           v-for="v in visible"
@@ -153,6 +167,15 @@ function bringUp(id: string): void {
           ></div>
         </template>
       </div>
+      <div
+        v-if="held && heldRoom! > 40"
+        class="held cut"
+        :class="[track.part, { silenced: held.silent }]"
+        :style="{ maxWidth: `${heldRoom}px` }"
+        aria-hidden="true"
+      >
+        {{ nameOn(held) }}
+      </div>
       <LiveTake v-if="growing" :height="clipHeight" />
     </div>
     <span
@@ -184,15 +207,15 @@ function bringUp(id: string): void {
   min-width: 0;
   overflow: hidden;
   touch-action: none;
+  content-visibility: auto; /* what has been scrolled far away costs nothing */
 }
 .content {
   position: absolute;
   inset: 0;
   transform-origin: 0 0;
-  will-change: transform;
 }
 .lane.silent :deep(canvas),
-.lane.silent :deep(.clip) {
+.lane.silent .held {
   opacity: 0.42;
 }
 .folded :deep(.body),
@@ -202,6 +225,33 @@ function bringUp(id: string): void {
 .folded :deep(.clip) {
   top: 3px;
   height: 20px !important;
+}
+.held {
+  position: absolute;
+  top: 6px;
+  left: 0;
+  padding: 0 7px;
+  color: var(--ink-inverse);
+  font-size: 11.5px;
+  font-weight: 700;
+  line-height: 18px;
+  pointer-events: none;
+}
+.folded .held {
+  top: 3px;
+  line-height: 20px;
+}
+.held.voice {
+  background: var(--voice);
+}
+.held.music {
+  background: var(--music);
+}
+.held.effect {
+  background: var(--effect);
+}
+.held.silenced {
+  background: var(--ink-soft);
 }
 .size {
   position: absolute;

@@ -1,21 +1,10 @@
 import type { Schema } from "../api/client";
 import { gainOf } from "../model/units";
 import { crossGain, fadeGain, levelAt } from "./level";
+import { outlines } from "./outline";
 import { reader } from "./peaks";
+import { BORDER, HEAD, type LanePicture } from "./picture";
 import { over, pixel, size, token } from "./tokens";
-
-interface LanePicture {
-  /** From the back to the front. */
-  clips: { id: string; clip: Schema["Clip"] }[];
-  /** Those of the track. */
-  crossings: Schema["Crossing"][];
-  track: Schema["Track"];
-  /** The session frame at the left edge of the picture. */
-  from: number;
-  scale: number;
-  width: number;
-  height: number;
-}
 
 /** A picture as its pixels. */
 interface Pixels {
@@ -47,14 +36,26 @@ interface Part {
 const AS_LINE = 1;
 const RADIUS = 5;
 
-/**
- * Draws the bodies of a lane's clips: the untouched recording as a ghost, over it what will be heard, and the shade of
- * fades. It is done pixel by pixel: paths of a thousand bars would take far longer.
- */
+/** Draws the clips of a lane: their bodies, and over them their heads, level lines, grips and outlines. */
 export function drawLane(canvas: HTMLCanvasElement, p: LanePicture): void {
   const ratio = window.devicePixelRatio || 1;
-  const [width, height] = size(canvas, p.width, p.height);
+  size(canvas, p.width, p.height);
   const g = canvas.getContext("2d", { willReadFrequently: true })!;
+  g.setTransform(1, 0, 0, 1, 0, 0);
+  if (p.folded) g.clearRect(0, 0, canvas.width, canvas.height);
+  else bodies(g, p, ratio);
+  g.setTransform(ratio, 0, 0, ratio, 0, 0);
+  for (const { clip } of p.clips) outlines(g, clip, p);
+}
+
+/**
+ * Draws the bodies of clips: the untouched recording as a ghost, over it what will be heard, and the shade of fades.
+ * It is done pixel by pixel: paths of a thousand bars would take far longer.
+ */
+function bodies(g: CanvasRenderingContext2D, p: LanePicture, ratio: number): void {
+  const top = Math.round((HEAD + BORDER) * ratio);
+  const width = g.canvas.width;
+  const height = Math.max(1, g.canvas.height - top - Math.round(BORDER * ratio));
   const picture = g.createImageData(width, height);
   const pixels = { of: new Uint32Array(picture.data.buffer), width, height };
   const scale = p.scale / ratio;
@@ -79,8 +80,9 @@ export function drawLane(canvas: HTMLCanvasElement, p: LanePicture): void {
     if (scale >= AS_LINE) bars(pixels, part);
     shade(pixels, part);
   }
-  g.setTransform(1, 0, 0, 1, 0, 0);
-  g.putImageData(picture, 0, 0);
+  g.clearRect(0, 0, width, g.canvas.height);
+  g.putImageData(picture, 0, top);
+  g.translate(0, top);
   if (scale < AS_LINE) for (const part of parts) lines(g, part, height);
 }
 

@@ -2,7 +2,7 @@
  * Draws what has changed, a little in every frame, so that the hand is never kept waiting: what is nearest to what can
  * be seen comes first, and until its turn comes a picture stays as it was.
  */
-const BUDGET_MS = 7;
+const BUDGET_MS = 3;
 
 interface Waiting {
   draw: () => void;

@@ -1,0 +1,21 @@
+import type { Schema } from "../api/client";
+
+/** What is to be drawn of a lane, in CSS pixels. */
+export interface LanePicture {
+  /** From the back to the front. */
+  clips: { id: string; clip: Schema["Clip"] }[];
+  /** Those of the track. */
+  crossings: Schema["Crossing"][];
+  track: Schema["Track"];
+  /** The session frame at the left edge of the picture. */
+  from: number;
+  scale: number;
+  width: number;
+  height: number;
+  /** A track that is folded small shows the heads of its clips alone. */
+  folded: boolean;
+}
+
+/** The height of a clip's head and of the line around it. */
+export const HEAD = 18;
+export const BORDER = 1;
