@@ -70,7 +70,7 @@ func (l Library) clip(t *rapid.T, d session.Document) session.Clip {
 	return session.Clip{
 		Name: "Clip", Sound: id, Start: frames(t, "start", 50000), Offset: audio.Frames(offset), Length: audio.Frames(length),
 		Gain: level(t, "gain"), FadeIn: fadeOf(t), FadeOut: fadeOf(t), Envelope: points(t, int64(sound.Length)),
-		Silent: rapid.IntRange(0, 9).Draw(t, "made silent") == 0,
+		Hushed: hushed(t, int64(sound.Length)), Silent: rapid.IntRange(0, 9).Draw(t, "made silent") == 0,
 	}
 }
 
@@ -111,7 +111,27 @@ func points(t *rapid.T, high int64) []session.Point {
 	at := audio.Frames(-1)
 	for range rapid.IntRange(0, 5).Draw(t, "points") {
 		at += 1 + frames(t, "gap", high/4)
-		out = append(out, session.Point{At: at, Level: level(t, "level")})
+		out = append(out, session.Point{At: at, Level: level(t, "level"), Bend: bend(t)})
+	}
+	return out
+}
+
+func bend(t *rapid.T) float64 {
+	if rapid.Bool().Draw(t, "straight") {
+		return 0
+	}
+	return rapid.Float64Range(-1, 1).Draw(t, "bend")
+}
+
+// hushed are silenced stretches of a sound, often none.
+func hushed(t *rapid.T, high int64) []session.Span {
+	var out []session.Span
+	at := audio.Frames(0)
+	for range rapid.SampledFrom([]int{0, 0, 1, 2}).Draw(t, "hushed") {
+		from := at + frames(t, "from", high/3)
+		at = from + 1 + frames(t, "silenced", high/3)
+		out = append(out, session.Span{From: from, To: at})
+		at++
 	}
 	return out
 }

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"ruvel/core/audio"
+	"ruvel/core/envelope"
 	"ruvel/core/problem"
 	"ruvel/core/session"
 )
@@ -136,6 +137,7 @@ func asOne(a, b session.Clip) (session.Clip, error) {
 	one.Length = b.End() - a.Start
 	one.FadeOut = b.FadeOut
 	one.Envelope = joinedLines(a.Envelope, b.Envelope, cut)
+	one.Hushed = joinedHushed(a.Hushed, b.Hushed, cut)
 	return one, nil
 }
 
@@ -153,23 +155,14 @@ func joinedLines(a, b []session.Point, cut audio.Frames) []session.Point {
 	if slices.Equal(a, b) {
 		return a
 	}
-	one := func(points []session.Point, at audio.Frames) session.Point {
-		if len(points) == 0 {
-			return session.Point{At: at}
-		}
-		return session.Point{At: at, Level: levelAt(points, at)}
-	}
-	i, _ := find(a, max(0, cut-1))
-	out := append([]session.Point{}, a[:i]...)
+	out := []session.Point{}
 	if cut > 0 {
-		out = append(out, one(a, cut-1))
+		left, i := envelope.Split(a, cut-1)
+		out = append(out, left[:i+1]...)
+		out[i].Bend = 0
 	}
-	out = append(out, one(b, cut))
-	k, there := find(b, cut)
-	if there {
-		k++
-	}
-	return append(out, b[k:]...)
+	right, k := envelope.Split(b, cut)
+	return append(out, right[k:]...)
 }
 
 // DuplicateTracks puts copies of tracks, with all that is on them, below them.

@@ -33,7 +33,7 @@ type Copying struct {
 
 // Copy takes a fragment out of a document, which stays as it is.
 func Copy(doc session.Document, what Copying) (Fragment, error) {
-	span := Range{0, session.MaxLength}
+	span := Range{To: session.MaxLength}
 	if what.Range != nil {
 		span = *what.Range
 		if span.From < 0 || span.To <= span.From || span.To > session.MaxLength {

@@ -1,21 +1,31 @@
 package edit
 
 import (
+	"slices"
+
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/session"
 )
 
-// levelAt is the level of a line at a time.
+// levelAt is the level of a line that has points at a time.
 func levelAt(points []session.Point, at audio.Frames) audio.DB {
-	i, there := find(points, at)
-	switch {
-	case there || i == 0:
-		return points[i].Level
-	case i == len(points) || points[i-1].Level == points[i].Level:
-		return points[i-1].Level
+	split, i := envelope.Split(points, at)
+	return split[i].Level
+}
+
+// isFlat says that a line has one level everywhere.
+func isFlat(points []session.Point) bool {
+	return !slices.ContainsFunc(points, func(p session.Point) bool { return p.Level != points[0].Level })
+}
+
+// later gives points with their times put off.
+func later(points []session.Point, by audio.Frames) []session.Point {
+	out := slices.Clone(points)
+	for i := range out {
+		out[i].At += by
 	}
-	return hold(audio.Level(envelope.New(points[i-1 : i+1]).GainAt(at)))
+	return out
 }
 
 // lineWithTime is a level line with a stretch put in, in which it stays at the level
@@ -25,17 +35,13 @@ func lineWithTime(points []session.Point, at, length audio.Frames) []session.Poi
 		return points
 	}
 	i, there := find(points, at)
+	if i == 0 || !there && points[i-1].Level == points[i].Level {
+		return append(slices.Clone(points[:i]), later(points[i:], length)...)
+	}
+	points, i = envelope.Split(points, at)
 	out := append([]session.Point{}, points[:i]...)
-	if i > 0 && (there || points[i-1].Level != points[i].Level) {
-		out = append(out, session.Point{At: at, Level: levelAt(points, at)})
-	}
-	if i > 0 && !there && points[i-1].Level != points[i].Level {
-		out = append(out, session.Point{At: at + length, Level: levelAt(points, at)})
-	}
-	for _, p := range points[i:] {
-		out = append(out, session.Point{At: p.At + length, Level: p.Level})
-	}
-	return out
+	out = append(out, session.Point{At: at, Level: points[i].Level})
+	return append(out, later(points[i:], length)...)
 }
 
 // lineWithoutTime is a level line with a stretch taken out. What is left keeps its levels;
@@ -45,23 +51,34 @@ func lineWithoutTime(points []session.Point, from, to, across audio.Frames) []se
 		return points
 	}
 	half := across / 2
-	before, after := levelAt(points, max(0, from-half)), levelAt(points, to+half)
-	i, _ := find(points, max(0, from-half))
-	k, _ := find(points, to+half)
-	out := append([]session.Point{}, points[:i]...)
-	if before != after || (i > 0 && points[i-1].Level != before) || (k < len(points) && points[k].Level != after) {
-		if from > half { // at the very beginning there is nothing to come from
-			out = append(out, session.Point{At: from - half, Level: before})
-		}
-		if k == len(points) || points[k].At > to+half {
-			out = append(out, session.Point{At: from + half, Level: after})
-		}
+	before, i := envelope.Split(points, max(0, from-half))
+	after, k := envelope.Split(points, to+half)
+	left, right := before[:i+1], after[k:]
+	if from <= half { // at the very beginning there is nothing to come from
+		left = nil
 	}
-	for _, p := range points[k:] {
-		out = append(out, session.Point{At: p.At - (to - from), Level: p.Level})
+	gone := to - from
+	out := append([]session.Point{}, left...)
+	if n := len(out); n > 0 {
+		out[n-1].Bend = 0
 	}
-	if len(out) == 0 { // it was flat here
-		out = append(out, session.Point{At: from, Level: after})
+	out = append(out, later(right, -gone)...)
+	return withoutIdle(out, points, from-half, from+half)
+}
+
+// withoutIdle takes the points at two times off a line again where they change nothing and
+// nobody has put them there.
+func withoutIdle(points, own []session.Point, times ...audio.Frames) []session.Point {
+	out := slices.Clone(points)
+	for _, at := range times {
+		i, there := find(out, at)
+		if _, mine := find(own, at); !there || mine || len(out) == 1 {
+			continue
+		}
+		level := out[i].Level
+		if (i == 0 || out[i-1].Level == level) && (i == len(out)-1 || out[i+1].Level == level) {
+			out = slices.Delete(out, i, i+1)
+		}
 	}
 	return out
 }

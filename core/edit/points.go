@@ -2,9 +2,11 @@ package edit
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 
 	"ruvel/core/audio"
+	"ruvel/core/envelope"
 	"ruvel/core/problem"
 	"ruvel/core/session"
 )
@@ -109,25 +111,21 @@ func (o AddPoints) apply(d *draft) (string, error) {
 		if err != nil {
 			return err
 		}
-		byTime := map[audio.Frames]audio.DB{}
-		for _, p := range points {
-			byTime[p.At] = p.Level
-		}
 		for _, p := range added {
-			byTime[max(0, p.At)] = hold(p.Level)
+			var i int
+			points, i = envelope.Split(points, max(0, p.At)) // the lines beside it keep their bends
+			points = slices.Clone(points)
+			points[i].Level = hold(p.Level)
 			name = "Point on " + quote(owner) + " at " + levelText(hold(p.Level))
 		}
-		store(inOrder(byTime))
+		store(points)
 		return nil
 	})
 	return oneOrMany(len(added), name, "Add", "point"), err
 }
 
-func inOrder(byTime map[audio.Frames]audio.DB) []session.Point {
-	out := make([]session.Point, 0, len(byTime))
-	for at, level := range byTime {
-		out = append(out, session.Point{At: at, Level: level})
-	}
+func inOrder(byTime map[audio.Frames]session.Point) []session.Point {
+	out := slices.Collect(maps.Values(byTime))
 	slices.SortFunc(out, func(a, b session.Point) int { return cmp.Compare(a.At, b.At) })
 	return out
 }
@@ -157,7 +155,7 @@ func (o MovePoints) apply(d *draft) (string, error) {
 			if err != nil {
 				return err
 			}
-			next[i] = session.Point{At: m.At, Level: hold(m.Level)}
+			next[i].At, next[i].Level = m.At, hold(m.Level)
 			moving[i] = true
 			name = "Level of " + quote(owner) + " to " + levelText(next[i].Level)
 		}

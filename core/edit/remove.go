@@ -20,10 +20,7 @@ const (
 )
 
 // Range is a stretch of session time, in frames.
-type Range struct {
-	From audio.Frames `json:"from"`
-	To   audio.Frames `json:"to"`
-}
+type Range = session.Span
 
 // Joining is embedded in operations that make joins.
 type Joining struct {
@@ -64,7 +61,7 @@ func (o RemoveClips) apply(d *draft) (string, error) {
 			return "", err
 		}
 		delete(t.Clips, id)
-		gone[t.ID] = append(gone[t.ID], Range{c.Start, c.End()})
+		gone[t.ID] = append(gone[t.ID], Range{From: c.Start, To: c.End()})
 		name = "Remove " + quote(c.Name)
 	}
 	if o.Close == LeaveGap {
@@ -232,7 +229,7 @@ func (o CloseGap) apply(d *draft) (string, error) {
 	if err := o.Close.valid(); err != nil {
 		return "", err
 	}
-	gap := Range{0, session.MaxLength}
+	gap := Range{To: session.MaxLength}
 	for _, c := range t.Clips {
 		switch {
 		case c.Start <= o.At && o.At < c.End():
@@ -363,7 +360,7 @@ func withoutTime(at audio.Frames, r Range) audio.Frames {
 func covered(t *session.Track) []Range {
 	out := make([]Range, 0, len(t.Clips))
 	for _, c := range t.Clips {
-		out = append(out, Range{c.Start, c.End()})
+		out = append(out, Range{From: c.Start, To: c.End()})
 	}
 	return united(out)
 }
@@ -391,7 +388,7 @@ func without(ranges, others []Range) (out []Range) {
 				continue
 			}
 			if o.From > r.From {
-				out = append(out, Range{r.From, o.From})
+				out = append(out, Range{From: r.From, To: o.From})
 			}
 			r.From = o.To
 		}

@@ -42,7 +42,7 @@ func (o RepeatStretch) apply(d *draft) (string, error) {
 	if err := d.fits(o.Times, 0); err != nil {
 		return "", err
 	}
-	piece, _ := within(c, Range{o.From, o.To})
+	piece, _ := within(c, Range{From: o.From, To: o.To})
 	piece.FadeIn, piece.FadeOut = session.Fade{Shape: piece.FadeIn.Shape}, session.Fade{Shape: piece.FadeOut.Shape}
 	if err := d.cut(t, o.To); err != nil {
 		return "", err

@@ -1,10 +1,10 @@
 package edit
 
 import (
-	"cmp"
 	"slices"
 
 	"ruvel/core/audio"
+	"ruvel/core/envelope"
 	"ruvel/core/problem"
 	"ruvel/core/session"
 )
@@ -84,29 +84,35 @@ func (d *draft) exchange(a, b, c, join audio.Frames) error {
 // lineExchanged is a level line of which two neighbouring stretches have changed places.
 // At the joins it goes from one level to the other within twice half frames.
 func lineExchanged(points []session.Point, a, b, c audio.Frames, place func(audio.Frames) audio.Frames, half audio.Frames) []session.Point {
-	flat := !slices.ContainsFunc(points, func(p session.Point) bool { return p.Level != points[0].Level })
-	if len(points) == 0 || flat || points[len(points)-1].At <= a {
+	if len(points) == 0 || isFlat(points) || points[len(points)-1].At <= a {
 		return points
 	}
-	byTime := map[audio.Frames]audio.DB{}
-	for _, p := range points {
-		byTime[place(p.At)] = p.Level
+	byTime := map[audio.Frames]session.Point{}
+	put := func(p session.Point) {
+		p.At = place(p.At)
+		byTime[p.At] = p
 	}
-	bounds := []audio.Frames{0, a, b, c, max(c, points[len(points)-1].At) + 2*half + 1}
+	// Points at the edges of what moves, so that every piece is itself wherever it goes.
+	last := max(c, points[len(points)-1].At) + 2*half + 1
+	bounds := []audio.Frames{0, a, b, c, last}
+	split := points
+	var ends []audio.Frames // of pieces: from there the line goes over to the next one
 	for i := range len(bounds) - 1 {
 		from, to := bounds[i], bounds[i+1]
 		if to-from < 4*half {
 			continue
 		}
 		if from > 0 {
-			byTime[place(from)+half] = levelAt(points, from+half)
+			split, _ = envelope.Split(split, from+half)
 		}
-		byTime[place(from)+(to-from)-half] = levelAt(points, to-half)
+		split, _ = envelope.Split(split, to-half)
+		ends = append(ends, to-half)
 	}
-	out := make([]session.Point, 0, len(byTime))
-	for at, level := range byTime {
-		out = append(out, session.Point{At: at, Level: level})
+	for _, p := range split {
+		if slices.Contains(ends, p.At) {
+			p.Bend = 0
+		}
+		put(p)
 	}
-	slices.SortFunc(out, func(x, y session.Point) int { return cmp.Compare(x.At, y.At) })
-	return out
+	return inOrder(byTime)
 }

@@ -1,5 +1,5 @@
-// Package envelope computes the gain of a level line: straight lines in dB between
-// points, constant before the first and after the last. Below -60 dB a line goes on
+// Package envelope computes the gain of a level line: lines in dB between points, straight
+// or bent, constant before the first and after the last. Below -60 dB a line goes on
 // straight in amplitude instead, so that it reaches true silence. Without points the
 // gain is 1.
 package envelope
@@ -30,10 +30,12 @@ type Curve struct {
 	last     audio.Frames
 }
 
-// segment is one line, x0 + dx*j for frame j after from, on the height scale below.
+// segment is one line, x0 + dx*j + q*j*j for frame j after from, on the height scale below.
+// With u from 0 to 1 between its points and a bend b, that is u + b (u² - u) of the way.
 type segment struct {
 	from, to audio.Frames
 	x0, dx   float64
+	q        float64
 	powers   [step]float64 // gain ratio after 0..step-1 frames where the line is straight in dB
 }
 
@@ -66,7 +68,9 @@ func New(points []session.Point) Curve {
 	for i := 1; i < len(points); i++ {
 		a, b := points[i-1], points[i]
 		s := segment{from: a.At, to: b.At, x0: height(a.Level)}
-		s.dx = (height(b.Level) - s.x0) / float64(b.At-a.At)
+		way, frames := height(b.Level)-s.x0, float64(b.At-a.At)
+		s.dx = way * (1 - a.Bend) / frames
+		s.q = way * a.Bend / frames / frames
 		for k := range s.powers {
 			s.powers[k] = math.Pow(10, s.dx*float64(k)/20)
 		}
@@ -81,7 +85,7 @@ func (c Curve) GainAt(at audio.Frames) float64 {
 		return g
 	}
 	s := &c.segments[c.find(at)]
-	return gainAtHeight(s.x0 + s.dx*float64(at-s.from))
+	return gainAtHeight(s.height(at - s.from))
 }
 
 // Constant reports the gain of the frames from (included) to (excluded) where one
@@ -96,7 +100,12 @@ func (c Curve) Constant(from, to audio.Frames) (gain float64, ok bool) {
 		return 0, false
 	}
 	s := &c.segments[c.find(from)]
-	return gainAtHeight(s.x0), s.dx == 0 && to <= s.to
+	return gainAtHeight(s.x0), s.dx == 0 && s.q == 0 && to <= s.to
+}
+
+func (s *segment) height(j audio.Frames) float64 {
+	u := float64(j)
+	return s.x0 + s.dx*u + s.q*u*u
 }
 
 // find is the index of the segment that holds a frame between the first and the last point.
@@ -130,7 +139,13 @@ func (c Curve) Multiply(gains []float32, from audio.Frames) {
 
 // multiply scales gains, of which the first belongs to frame j of the segment.
 func (s *segment) multiply(gains []float32, j audio.Frames) {
-	if s.dx == 0 {
+	switch {
+	case s.q != 0:
+		for i := range gains {
+			gains[i] *= float32(gainAtHeight(s.height(j + audio.Frames(i))))
+		}
+		return
+	case s.dx == 0:
 		scale(gains, gainAtHeight(s.x0))
 		return
 	}

@@ -169,6 +169,7 @@ func (t *track) between(from, to audio.Frames) []clip {
 type Levels struct {
 	ClipGain      audio.DB `json:"clipGain"`
 	Fade          audio.DB `json:"fade"`
+	Hush          audio.DB `json:"hush" doc:"Silence inside a stretch that is silenced, otherwise 0"`
 	Crossing      audio.DB `json:"crossing" doc:"Of taking over from the clip before or by the one after"`
 	ClipEnvelope  audio.DB `json:"clipEnvelope"`
 	TrackEnvelope audio.DB `json:"trackEnvelope"`
@@ -199,6 +200,7 @@ func LevelsAt(doc session.Document, clipID string, at audio.Frames) (Levels, err
 	l := Levels{
 		ClipGain:      gain,
 		Fade:          audio.Level(fade.In(c.FadeIn, own) * fade.Out(c.FadeOut, own, c.Length)),
+		Hush:          audio.Level(fade.Hush(c.Hushed, own+c.Offset)),
 		Crossing:      audio.Level(crossing),
 		ClipEnvelope:  audio.Level(envelope.New(c.Envelope).GainAt(own + c.Offset)),
 		TrackEnvelope: audio.Level(envelope.New(t.Envelope).GainAt(inside)),
@@ -208,9 +210,9 @@ func LevelsAt(doc session.Document, clipID string, at audio.Frames) (Levels, err
 	}
 	l.Total = audio.Silence
 	if l.Audible {
-		l.Total = max(audio.Silence, l.ClipGain+l.Fade+l.Crossing+l.ClipEnvelope+l.TrackEnvelope+l.Fader)
+		l.Total = max(audio.Silence, l.ClipGain+l.Fade+l.Hush+l.Crossing+l.ClipEnvelope+l.TrackEnvelope+l.Fader)
 	}
-	for _, part := range []audio.DB{l.ClipGain, l.Fade, l.Crossing, l.ClipEnvelope, l.TrackEnvelope, l.Fader} {
+	for _, part := range []audio.DB{l.ClipGain, l.Fade, l.Hush, l.Crossing, l.ClipEnvelope, l.TrackEnvelope, l.Fader} {
 		if part <= audio.Silence {
 			l.Total = audio.Silence
 		}

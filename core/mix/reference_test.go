@@ -61,7 +61,8 @@ func lineOf(points []session.Point, frame audio.Frames) float64 {
 		return -120 + 60*gainOf(level)/0.001
 	}
 	a, b := points[i-1], points[i]
-	x := h(float64(a.Level)) + (h(float64(b.Level))-h(float64(a.Level)))*float64(frame-a.At)/float64(b.At-a.At)
+	u := float64(frame-a.At) / float64(b.At-a.At)
+	x := h(float64(a.Level)) + (h(float64(b.Level))-h(float64(a.Level)))*(u+a.Bend*(u*u-u))
 	switch {
 	case x >= -60:
 		return math.Pow(10, x/20)
@@ -117,6 +118,18 @@ func crossOf(t session.Track, id string, i audio.Frames) float64 {
 	return g
 }
 
+// hushOf is what silenced stretches leave at a frame of the sound.
+func hushOf(spans []session.Span, frame audio.Frames) float64 {
+	for _, s := range spans {
+		if frame >= s.From && frame < s.To {
+			edge := math.Min(240, math.Floor(float64(s.To-s.From)/2))
+			into := math.Min(float64(frame-s.From), float64(s.To-1-frame)) + 1
+			return math.Max(0, 1-into/(edge+1))
+		}
+	}
+	return 1
+}
+
 func reference(d session.Document, length audio.Frames) (left, right []float64) {
 	left, right = make([]float64, length), make([]float64, length)
 	soloed := false
@@ -139,7 +152,7 @@ func reference(d session.Document, length audio.Frames) (left, right []float64) 
 					break
 				}
 				g := gainOf(float64(c.Gain)) * fadeOf(c.FadeIn, i) * fadeOf(c.FadeOut, c.Length-i) *
-					crossOf(t, id, i) * lineOf(c.Envelope, c.Offset+i) * lineOf(t.Envelope, n) * gainOf(float64(t.Fader))
+					crossOf(t, id, i) * hushOf(c.Hushed, c.Offset+i) * lineOf(c.Envelope, c.Offset+i) * lineOf(t.Envelope, n) * gainOf(float64(t.Fader))
 				left[n] += float64(source[0][c.Offset+i]) * g * l
 				right[n] += float64(source[len(source)-1][c.Offset+i]) * g * r
 			}

@@ -81,7 +81,8 @@ func (r *Renderer) add(c *clip, start, end, place audio.Frames) {
 	constant, flat := c.envelope.Constant(own+c.Offset, own+c.Offset+n)
 	faded := c.fades && fade.Touches(c.Clip, own, own+n)
 	crossed := c.crosses && fade.Touches(c.crossing, own, own+n)
-	if flat && !faded && !crossed {
+	hushed := fade.Hushes(c.Hushed, own+c.Offset, own+c.Offset+n)
+	if flat && !faded && !crossed && !hushed {
 		g := c.gain * float32(constant)
 		for channel := range c.source {
 			addScaled(bus[channel][place:place+n], c.source[channel][own:own+n], g)
@@ -96,6 +97,9 @@ func (r *Renderer) add(c *clip, start, end, place audio.Frames) {
 	fade.Multiply(gains, c.Clip, own)
 	if crossed {
 		fade.Multiply(gains, c.crossing, own)
+	}
+	if hushed {
+		fade.MultiplyHush(gains, c.Hushed, own+c.Offset)
 	}
 	for channel := range c.source {
 		addProduct(bus[channel][place:place+n], c.source[channel][own:own+n], gains)

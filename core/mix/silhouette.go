@@ -82,6 +82,6 @@ func (o outliner) gainAt(at audio.Frames) float64 {
 	if o.crosses {
 		crossing = fade.In(o.crossing.FadeIn, own) * fade.Out(o.crossing.FadeOut, own, o.clip.Length)
 	}
-	return crossing * o.gain * o.clipLine.GainAt(own+o.clip.Offset) * o.trackLine.GainAt(at) *
+	return crossing * fade.Hush(o.clip.Hushed, own+o.clip.Offset) * o.gain * o.clipLine.GainAt(own+o.clip.Offset) * o.trackLine.GainAt(at) *
 		fade.In(o.clip.FadeIn, own) * fade.Out(o.clip.FadeOut, own, o.clip.Length)
 }

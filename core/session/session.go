@@ -78,6 +78,7 @@ type Track struct {
 	Pan      float64         `json:"pan" minimum:"-1" maximum:"1" doc:"-1 left, 0 middle, 1 right"`
 	Mute     bool            `json:"mute"`
 	Solo     bool            `json:"solo"`
+	Group    string          `json:"group,omitempty" maxLength:"20" doc:"Tracks of one group move their faders together"`
 	Envelope []Point         `json:"envelope" nullable:"false" maxItems:"10000" doc:"Level over session time"`
 	Clips    map[string]Clip `json:"clips" doc:"The clips by id"`
 }
@@ -95,6 +96,7 @@ type Clip struct {
 	Envelope []Point      `json:"envelope" nullable:"false" maxItems:"10000" doc:"Level over the time of the sound: it moves with the clip and stays with what is heard when the clip is trimmed or split"`
 	Crossing Law          `json:"crossing,omitempty" enum:"equal-gain,equal-power" doc:"How it takes over from the clip of its track that it begins in and that ends in it; left out: both are heard at their full level"`
 	Silent   bool         `json:"silent,omitempty" doc:"It keeps its place and is not heard"`
+	Hushed   []Span       `json:"hushed,omitempty" nullable:"false" maxItems:"1000" doc:"Stretches that keep their place and are not heard, in order, over the time of the sound as the level line is"`
 	Layer    int          `json:"layer,omitempty" minimum:"-1000000" maximum:"1000000" doc:"Of overlapping clips the one with the higher layer is drawn in front; it changes nothing in the sound"`
 }
 
@@ -114,6 +116,14 @@ type Fade struct {
 type Point struct {
 	At    audio.Frames `json:"at" minimum:"0"`
 	Level audio.DB     `json:"level" minimum:"-120" maximum:"12" doc:"dB; -120 is silence"`
+	// Bend is that of the line from here to the next point: straight at 0, late at 1, early at -1.
+	Bend float64 `json:"bend,omitempty" minimum:"-1" maximum:"1" doc:"How the line goes on to the next point: straight at 0, ever faster at 1, ever slower at -1"`
+}
+
+// Span is a stretch of time, From included and To not.
+type Span struct {
+	From audio.Frames `json:"from" minimum:"0"`
+	To   audio.Frames `json:"to" minimum:"1"`
 }
 
 // Marker is a named place, or a named range if it has a length.
@@ -182,6 +192,7 @@ func settleLine(points []Point) {
 		if points[i].Level == 0 && math.Signbit(float64(points[i].Level)) {
 			points[i].Level = 0
 		}
+		settle(&points[i].Bend)
 	}
 }
 

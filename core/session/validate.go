@@ -16,6 +16,7 @@ import (
 const (
 	MaxTracks    = 64
 	MaxPoints    = 10000 // of one level line
+	MaxHushed    = 1000  // silenced stretches of a clip
 	MaxLength    = 12 * 3600 * audio.Second
 	maxName      = 200
 	MaxClips     = 5000
@@ -94,6 +95,9 @@ func (t Track) validate(where string) error {
 	if !(t.Pan >= -1 && t.Pan <= 1) {
 		return problem.New("pan-out-of-range", where+".pan", "Pan goes from -1 (left) to 1 (right).")
 	}
+	if t.Group != "" && !localID.MatchString(t.Group) {
+		return problem.New("bad-group", where+".group", "The name of the group of %q is malformed.", t.Name)
+	}
 	return validateEnvelope(t.Envelope, where+".envelope")
 }
 
@@ -120,7 +124,22 @@ func (c Clip) validate(where string, sounds map[string]Sound) error {
 			return problem.New("bad-fade", where, "A fade of the clip %q has an impossible length or an unknown shape.", c.Name)
 		}
 	}
+	if err := c.validateHushed(where + ".hushed"); err != nil {
+		return err
+	}
 	return validateEnvelope(c.Envelope, where+".envelope")
+}
+
+func (c Clip) validateHushed(where string) error {
+	if len(c.Hushed) > MaxHushed {
+		return problem.New("too-many-stretches", where, "A clip has at most %d silenced stretches.", MaxHushed)
+	}
+	for i, s := range c.Hushed {
+		if s.From < 0 || s.To <= s.From || s.To > MaxLength || (i > 0 && s.From <= c.Hushed[i-1].To) {
+			return problem.New("bad-stretch", where, "The silenced stretches of the clip %q overlap, touch, or lie outside its recording.", c.Name)
+		}
+	}
+	return nil
 }
 
 func validateEnvelope(points []Point, where string) error {
@@ -130,6 +149,9 @@ func validateEnvelope(points []Point, where string) error {
 	for i, p := range points {
 		if !within(p.At, 0, MaxLength) || !goodLevel(p.Level) {
 			return problem.New("level-out-of-range", where, "A point of a level line lies between silence (-120 dB) and +12 dB, inside the session.")
+		}
+		if !(p.Bend >= -1 && p.Bend <= 1) {
+			return problem.New("bend-out-of-range", where, "The bend of a level line goes from -1 (early) to 1 (late).")
 		}
 		if i > 0 && p.At <= points[i-1].At {
 			return problem.New("points-out-of-order", where, "Two points of a level line stand at the same time or in the wrong order.")

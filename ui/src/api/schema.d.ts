@@ -969,6 +969,11 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        BendLines: {
+            bends: components["schemas"]["PointBend"][];
+            /** @enum {string} */
+            type: "bend-lines";
+        };
         ChangeEvent: {
             /** Format: date-time */
             changed: string;
@@ -986,6 +991,11 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        ClearLines: {
+            lines: components["schemas"]["Line"][];
+            /** @enum {string} */
+            type: "clear-lines";
+        };
         Clip: {
             /**
              * @description How it takes over from the clip of its track that it begins in and that ends in it; left out: both are heard at their full level
@@ -1001,6 +1011,8 @@ export interface components {
              * @description dB; -120 is silence
              */
             gain: number;
+            /** @description Stretches that keep their place and are not heard, in order, over the time of the sound as the level line is */
+            hushed?: components["schemas"]["Span"][];
             /**
              * Format: int64
              * @description Of overlapping clips the one with the higher layer is drawn in front; it changes nothing in the sound
@@ -1080,7 +1092,7 @@ export interface components {
         };
         Copying: {
             clips?: string[] | null;
-            range?: components["schemas"]["Range"];
+            range?: components["schemas"]["Span"];
             /** @description Left out: all, if no clips are named */
             tracks?: string[] | null;
         };
@@ -1146,6 +1158,27 @@ export interface components {
             target: string;
             /** @description The tracks from top to bottom */
             tracks: components["schemas"]["Track"][];
+        };
+        DrawRamp: {
+            clip?: string;
+            /**
+             * Format: int64
+             * @description Session time at which it begins
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description dB at to, held between -120 (silence) and 12
+             */
+            level: number;
+            /**
+             * Format: int64
+             * @description Session time at which it ends; before from, it is drawn backwards
+             */
+            to: number;
+            track?: string;
+            /** @enum {string} */
+            type: "draw-ramp";
         };
         DuplicateTracks: {
             tracks: string[];
@@ -1215,6 +1248,14 @@ export interface components {
             /** @enum {string} */
             shape: "linear" | "equal-power" | "smooth" | "exponential";
         };
+        FaderMove: {
+            /**
+             * Format: double
+             * @description dB, held between -120 (silence) and 12
+             */
+            level: number;
+            track: string;
+        };
         Format: {
             extension: string;
             key: string;
@@ -1242,6 +1283,13 @@ export interface components {
             order: components["schemas"]["Stretch"][];
             /** @description In the order of the document's tracks */
             tracks: components["schemas"]["TrackState"][];
+        };
+        GroupTracks: {
+            /** @description They are to move apart again */
+            apart?: boolean;
+            tracks: string[];
+            /** @enum {string} */
+            type: "group-tracks";
         };
         Health: {
             /**
@@ -1274,6 +1322,23 @@ export interface components {
              * @description Jobs that wait
              */
             waiting: number;
+        };
+        HushStretch: {
+            clips: string[];
+            /**
+             * Format: int64
+             * @description Session time
+             */
+            from: number;
+            /** @description It is to sound again */
+            sound?: boolean;
+            /**
+             * Format: int64
+             * @description Session time
+             */
+            to: number;
+            /** @enum {string} */
+            type: "hush-stretch";
         };
         InsertClip: {
             /** @description Where two clips of the track lie already, put it on a track of its own */
@@ -1363,6 +1428,11 @@ export interface components {
             fade: number;
             /** Format: double */
             fader: number;
+            /**
+             * Format: double
+             * @description Silence inside a stretch that is silenced, otherwise 0
+             */
+            hush: number;
             /** @description False if the moment lies outside the clip; then the nearest of its frames is meant */
             inside: boolean;
             /**
@@ -1382,6 +1452,36 @@ export interface components {
             /** @description Where it can be read */
             link: string;
             name: string;
+        };
+        LiftStretch: {
+            /**
+             * Format: int64
+             * @description Frames that the way back takes
+             */
+            after: number;
+            /**
+             * Format: int64
+             * @description Frames that the way there takes
+             */
+            before: number;
+            /**
+             * Format: double
+             * @description dB
+             */
+            by: number;
+            /**
+             * Format: int64
+             * @description Session time at which the level has been reached
+             */
+            from: number;
+            lines: components["schemas"]["Line"][];
+            /**
+             * Format: int64
+             * @description Session time up to which it holds
+             */
+            to: number;
+            /** @enum {string} */
+            type: "lift-stretch";
         };
         Limits: {
             /**
@@ -1409,6 +1509,10 @@ export interface components {
              * @description A voice whose peaks stay below this is too quiet
              */
             tooLow: number;
+        };
+        Line: {
+            clip?: string;
+            track?: string;
         };
         List: {
             /** @description False if something is missing */
@@ -1500,6 +1604,11 @@ export interface components {
             /** @enum {string} */
             type: "move-clips";
         };
+        MoveFaders: {
+            faders: components["schemas"]["FaderMove"][];
+            /** @enum {string} */
+            type: "move-faders";
+        };
         MovePoints: {
             moves: components["schemas"]["PointMove"][];
             /** @enum {string} */
@@ -1558,7 +1667,7 @@ export interface components {
             /** @description Edits of one gesture, such as a drag, share a step of the history */
             gesture?: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"];
         };
         NewFade: {
             /**
@@ -1761,6 +1870,11 @@ export interface components {
             at: number;
             /**
              * Format: double
+             * @description How the line goes on to the next point: straight at 0, ever faster at 1, ever slower at -1
+             */
+            bend?: number;
+            /**
+             * Format: double
              * @description dB; -120 is silence
              */
             level: number;
@@ -1768,6 +1882,17 @@ export interface components {
         PointAt: {
             /** Format: int64 */
             at: number;
+            clip?: string;
+            track?: string;
+        };
+        PointBend: {
+            /** Format: int64 */
+            at: number;
+            /**
+             * Format: double
+             * @description Held between -1 (ever slower), 0 (straight) and 1 (ever faster)
+             */
+            bend: number;
             clip?: string;
             track?: string;
         };
@@ -1797,12 +1922,6 @@ export interface components {
             message: string;
             /** @description The path in the document, or the field of the edit */
             where: string;
-        };
-        Range: {
-            /** Format: int64 */
-            from: number;
-            /** Format: int64 */
-            to: number;
         };
         Reading: {
             /**
@@ -1881,7 +2000,7 @@ export interface components {
              * @description How long the crossings at the joins are; left out: 10 ms; 0: none
              */
             join?: number;
-            ranges: components["schemas"]["Range"][];
+            ranges: components["schemas"]["Span"][];
             /** @description Left out: all */
             tracks?: string[] | null;
             /** @enum {string} */
@@ -2033,6 +2152,16 @@ export interface components {
             /** @enum {string} */
             type: "set-tracks";
         };
+        ShiftLines: {
+            /**
+             * Format: double
+             * @description dB; less where a point would pass +12 dB, so that the line keeps its form
+             */
+            by: number;
+            lines: components["schemas"]["Line"][];
+            /** @enum {string} */
+            type: "shift-lines";
+        };
         Show: {
             /** Format: date-time */
             created: string;
@@ -2133,6 +2262,12 @@ export interface components {
             tempo?: number;
             title?: string;
             words?: string;
+        };
+        Span: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
         };
         SplitClips: {
             /** Format: int64 */
@@ -2244,7 +2379,7 @@ export interface components {
             truePeak: number;
         };
         TightenPauses: {
-            cuts: components["schemas"]["Range"][];
+            cuts: components["schemas"]["Span"][];
             /**
              * Format: int64
              * @description How long the crossings at the joins are; left out: 10 ms; 0: none
@@ -2275,6 +2410,8 @@ export interface components {
              * @description dB; -120 is silence
              */
             fader: number;
+            /** @description Tracks of one group move their faders together */
+            group?: string;
             id: string;
             mute: boolean;
             name: string;

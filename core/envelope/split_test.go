@@ -1,0 +1,61 @@
+package envelope_test
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"pgregory.net/rapid"
+
+	"ruvel/core/audio"
+	"ruvel/core/envelope"
+	"ruvel/core/session"
+)
+
+func TestABentLineGoesAQuarterOfTheWayInItsFirstHalfAtMost(t *testing.T) {
+	// Source: the definition, u + b (u² - u): halfway it is 1/2 - b/4 of the way.
+	for bend, halfway := range map[float64]float64{-1: -15, -0.4: -12, 0: -10, 1: -5} {
+		c := envelope.New([]session.Point{{At: 0, Level: 0, Bend: bend}, {At: 1000, Level: -20}})
+		assert.InDelta(t, halfway, level(c, 500), 1e-9, "bend %v", bend)
+		assert.InDelta(t, -20, level(c, 1000), 1e-9)
+	}
+}
+
+func TestALineNeverTurnsBackBetweenItsPoints(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		a, b := audio.DB(rapid.Float64Range(-120, 12).Draw(t, "from")), audio.DB(rapid.Float64Range(-120, 12).Draw(t, "to"))
+		c := envelope.New([]session.Point{{Level: a, Bend: rapid.Float64Range(-1, 1).Draw(t, "bend")}, {At: 777, Level: b}})
+		for at := audio.Frames(1); at <= 777; at++ {
+			if (c.GainAt(at)-c.GainAt(at-1))*float64(b-a) < -1e-12 {
+				t.Fatalf("frame %d: from %v to %v", at, c.GainAt(at-1), c.GainAt(at))
+			}
+		}
+	})
+}
+
+func TestAPointThatIsPutOnALineDoesNotChangeIt(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var points []session.Point
+		at := audio.Frames(-1)
+		for range rapid.IntRange(1, 5).Draw(t, "points") {
+			at += 1 + audio.Frames(rapid.IntRange(0, 500).Draw(t, "gap"))
+			points = append(points, session.Point{
+				At: at, Level: audio.DB(rapid.Float64Range(-120, 12).Draw(t, "level")), Bend: rapid.Float64Range(-1, 1).Draw(t, "bend"),
+			})
+		}
+		split := points
+		for range rapid.IntRange(1, 4).Draw(t, "cuts") {
+			place := audio.Frames(rapid.IntRange(0, 2600).Draw(t, "at"))
+			var i int
+			if split, i = envelope.Split(split, place); split[i].At != place {
+				t.Fatalf("point %d stands at %d instead of %d", i, split[i].At, place)
+			}
+		}
+		before, after := envelope.New(points), envelope.New(split)
+		for at := audio.Frames(0); at < 2700; at++ {
+			if d := math.Abs(before.GainAt(at) - after.GainAt(at)); d > 1e-9*math.Max(1e-3, before.GainAt(at)) {
+				t.Fatalf("frame %d: %v became %v", at, before.GainAt(at), after.GainAt(at))
+			}
+		}
+	})
+}
