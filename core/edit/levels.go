@@ -231,8 +231,8 @@ func lifted(points []session.Point, from, to, before, after audio.Frames, by aud
 				p.Level = hold(p.Level + by)
 			}
 		}
-		if p.At == a || p.At == max(0, to) {
-			p.Bend = 0
+		if p.At == a && a < from || p.At == max(0, to) {
+			p.Bend = 0 // there a ramp begins
 		}
 		out = append(out, p)
 	}
