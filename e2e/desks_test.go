@@ -317,7 +317,7 @@ func TestWhatIsDrawnFollowsTheFormulasThatAreHeard(t *testing.T) {
 	w := OpenWindow(t, base)
 	w.Go("/")
 	w.Do(chromedp.Evaluate[chromedp.Void](drawingScript(t)))
-	for _, v := range drawingVectors() {
+	for _, v := range append(drawingVectors(), levelVectors(t)...) {
 		got := Eval[[]float64](w, v.Expression)
 		require.Len(t, got, len(v.Want), v.Name)
 		for i, want := range v.Want {

@@ -10,11 +10,14 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/fade"
+	"ruvel/core/mix"
 	"ruvel/core/session"
+	"ruvel/testkit"
 )
 
 // drawingScript is the page's own module of formulas, as a script that defines "drawing".
@@ -70,7 +73,7 @@ func drawingVectors() (out []Vector) {
 			if r.IntN(4) == 0 {
 				level = audio.Silence
 			}
-			points = append(points, session.Point{At: at, Level: level})
+			points = append(points, session.Point{At: at, Level: level, Bend: []float64{0, 0, -1, 0.4, 1}[r.IntN(5)]})
 		}
 		curve := envelope.New(points)
 		v := Vector{Name: fmt.Sprintf("the level line %s", text(points))}
@@ -80,6 +83,38 @@ func drawingVectors() (out []Vector) {
 		}
 		out = append(out, v)
 	}
+	return out
+}
+
+// levelVectors are the levels that act on clips of random sessions, one cause after the
+// other and their sum, as the engine applies them.
+func levelVectors(t *testing.T) (out []Vector) {
+	library := testkit.NewLibrary()
+	rapid.Check(t, func(t *rapid.T) {
+		doc := library.Session(t)
+		if len(out) >= 60 {
+			return
+		}
+		for i, track := range doc.Tracks {
+			crossings := append([]session.Crossing{}, track.Crossings()...)
+			for id, c := range track.Clips {
+				at := c.Start + audio.Frames(rapid.Int64Range(-5000, int64(c.Length)+5000).Draw(t, "at"))
+				l, err := mix.LevelsAt(doc, id, at)
+				if err != nil {
+					t.Fatalf("levels: %v", err)
+				}
+				out = append(out, Vector{
+					Name: "the level of a clip at " + at.String(),
+					Expression: fmt.Sprintf(`(l => [l.clipGain, l.clipLine, l.fade, l.hush, l.crossing, l.trackLine, l.fader, l.total, Number(l.inside)])(drawing.levelHere(%s, %q, %s, %d, %v))`,
+						text(track), id, text(crossings), at, doc.Audible()[i]),
+					Want: []float64{
+						float64(l.ClipGain), float64(l.ClipEnvelope), float64(l.Fade), float64(l.Hush), float64(l.Crossing),
+						float64(l.TrackEnvelope), float64(l.Fader), float64(l.Total), map[bool]float64{true: 1}[l.Inside],
+					},
+				})
+			}
+		}
+	})
 	return out
 }
 

@@ -86,7 +86,7 @@ func TestALiftedStretchIsHigherByJustThatAndNothingElseIs(t *testing.T) {
 func closeTo(line []session.Point, gain float64) float64 {
 	for _, p := range line {
 		if p.Level < -110 {
-			return 1e-6 + 5e-3*gain
+			return 5e-6 + 5e-3*gain
 		}
 	}
 	return 1e-9 + 1e-6*gain

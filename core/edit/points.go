@@ -29,6 +29,7 @@ type NewPoint struct {
 	Line
 	At    audio.Frames `json:"at"`
 	Level audio.DB     `json:"level" doc:"dB, held between -120 (silence) and 12"`
+	Bend  float64      `json:"bend,omitempty" doc:"Of the line to the next point; left out or 0: as the line there is bent"`
 }
 
 // PointMove gives a point another time and level.
@@ -116,6 +117,9 @@ func (o AddPoints) apply(d *draft) (string, error) {
 			points, i = envelope.Split(points, max(0, p.At)) // the lines beside it keep their bends
 			points = slices.Clone(points)
 			points[i].Level = hold(p.Level)
+			if p.Bend != 0 {
+				points[i].Bend = max(-1, min(1, p.Bend))
+			}
 			name = "Point on " + quote(owner) + " at " + levelText(hold(p.Level))
 		}
 		store(points)

@@ -16,6 +16,7 @@ import (
 	"ruvel/core/pause"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/core/speech"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
@@ -30,6 +31,11 @@ type Past struct {
 type Pauses struct {
 	Pauses  []pause.Pause `json:"pauses" nullable:"false"`
 	Version int64         `json:"version" doc:"That they were found in"`
+}
+
+// Spoken is where somebody speaks.
+type Spoken struct {
+	Spans []session.Span `json:"spans" nullable:"false" doc:"In order and apart from each other, in session time"`
 }
 
 // longestTry is how much of an edit that has not been made can be heard at a time.
@@ -73,6 +79,22 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			defer func() { <-s.hands }()
 			found, err := pause.Find(doc, voices(doc, in.Tracks), s.Sounds.Speech(ctx), wanted)
 			return answer(Pauses{found, version}, err)
+		})
+	huma.Register(api, operation("GET", "/episodes/{episode}/speech", "find-speech", "Where somebody is heard to speak in a stretch of an episode"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			From audio.Frames `query:"from" minimum:"0"`
+			To   audio.Frames `query:"to" minimum:"0"`
+		},
+		) (*body[Spoken], error) {
+			doc, _, err := s.Store.Document(ctx, in.Episode)
+			if err != nil {
+				return nil, fail(err)
+			}
+			s.hands <- struct{}{}
+			defer func() { <-s.hands }()
+			spans, err := speech.Spoken(doc, s.Sounds.Speech(ctx), in.From, in.To)
+			return answer(Spoken{append([]session.Span{}, spans...)}, err)
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/try", "try-edit", "Hear up to a minute of the mix as it would be after an edit, as 16-bit WAV; nothing changes"), s.try)
 	huma.Register(api, operation("GET", "/episodes/{episode}/history", "list-history", "The steps of the history, the last first"),

@@ -263,6 +263,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/speech": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where somebody is heard to speak in a stretch of an episode */
+        get: operations["find-speech"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/takes": {
         parameters: {
             query?: never;
@@ -1697,6 +1714,11 @@ export interface components {
         NewPoint: {
             /** Format: int64 */
             at: number;
+            /**
+             * Format: double
+             * @description Of the line to the next point; left out or 0: as the line there is bent
+             */
+            bend?: number;
             clip?: string;
             /**
              * Format: double
@@ -2275,6 +2297,10 @@ export interface components {
             clips: string[];
             /** @enum {string} */
             type: "split-clips";
+        };
+        Spoken: {
+            /** @description In order and apart from each other, in session time */
+            spans: components["schemas"]["Span"][];
         };
         Step: {
             /** Format: date-time */
@@ -3162,6 +3188,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Silhouette"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "find-speech": {
+        parameters: {
+            query?: {
+                from?: number;
+                to?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spoken"];
                 };
             };
             /** @description Error */

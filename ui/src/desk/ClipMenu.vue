@@ -49,7 +49,10 @@ function forClip(id: string, at: number): Item[][] {
     [
       { name: "Fade in up to here", run: there(at, () => acts.fade("in")) },
       { name: "Fade out from here", run: there(at, () => acts.fade("out")) },
-      { name: clip.silent ? "Let it sound again" : "Silence it", keys: "S", run: acts.silence },
+      { name: silenceName(clip.silent ?? false), keys: "S", run: acts.silence },
+      ...(acts.range() || session.trackOfClip(id)?.part !== "voice"
+        ? [{ name: "Dip its level line", keys: "Z", run: () => void acts.dipUnder(id) }]
+        : []),
       { name: "Gain…", run: acts.askForGain },
       { name: "Show its level and fades", run: () => (desk.stage.value = "balance") },
     ],
@@ -72,6 +75,12 @@ function forClip(id: string, at: number): Item[][] {
       { name: "Remove that time on all tracks", keys: "Ctrl Delete", run: () => acts.remove("all") },
     ],
   ];
+}
+
+function silenceName(silent: boolean): string {
+  const stretch = acts.hushable();
+  if (stretch) return stretch === "sound" ? "Let the stretch sound again" : "Silence the chosen stretch";
+  return silent ? "Let it sound again" : "Silence it";
 }
 
 function forLane(track: string, at: number): Item[][] {

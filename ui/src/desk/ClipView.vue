@@ -121,6 +121,17 @@ function letGo(): void {
   desk.tag.value = desk.guide.value = undefined;
 }
 
+function point(event: PointerEvent): void {
+  const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
+  const at = props.clip.start + lead.value + (event.clientX - box.left) * desk.time.scale;
+  desk.pointed.value = { clip: props.id, at };
+}
+
+function leave(): void {
+  hovered.value = false;
+  desk.pointed.value = undefined;
+}
+
 function menu(event: MouseEvent): void {
   event.preventDefault();
   event.stopPropagation();
@@ -154,7 +165,8 @@ function menu(event: MouseEvent): void {
     @pointerdown="press"
     @contextmenu="menu"
     @pointerenter="hovered = true"
-    @pointerleave="hovered = false"
+    @pointermove="point"
+    @pointerleave="leave"
     @focusin="within = true"
     @focusout="within = false"
   >
@@ -162,10 +174,11 @@ function menu(event: MouseEvent): void {
     <template v-if="open">
       <div class="body" :style="{ height: `${bodyHeight}px` }">
         <LevelLine
-          v-if="whole > 26"
+          v-if="whole > 26 && desk.lines.value.clips"
           :id="id"
-          :clip="clip"
-          :lead="lead"
+          :points="clip.envelope"
+          :zero="clip.start - clip.offset"
+          :edge="clip.start + lead"
           :width="width"
           :height="bodyHeight"
           :chosen="chosen"

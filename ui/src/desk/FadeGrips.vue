@@ -21,21 +21,39 @@ const grips = computed(() => {
   ].filter((g) => g.x >= -1 && g.x <= props.width + 1);
 });
 
-function set(edge: "in" | "out", length: number, gesture?: string): void {
-  const fade = edge === "in" ? props.clip.fadeIn : props.clip.fadeOut;
-  const change = { length: Math.max(0, Math.min(props.clip.length, Math.round(length))), shape: fade.shape };
-  void session.edit({ type: "set-fades", fades: [{ clip: props.id, [edge]: change }] }, gesture);
+/** From the one that rises first to the one that rises last, and how far down a drag goes for the next. */
+const SHAPES = ["equal-power", "linear", "smooth", "exponential"] as const;
+const NAMES = ["equal power", "straight", "smooth", "late and steep"];
+const SHAPE_STEP = 26;
+
+function set(
+  edge: "in" | "out",
+  length: number,
+  shape: (typeof SHAPES)[number],
+  both: boolean,
+  gesture?: string,
+): void {
+  const fade = { length: Math.max(0, Math.min(props.clip.length, Math.round(length))), shape };
+  const fades = both ? { in: fade, out: fade } : { [edge]: fade };
+  void session.edit({ type: "set-fades", fades: [{ clip: props.id, ...fades }] }, gesture);
 }
 
+/** Along, a drag sets the length; down and up the shape; with Ctrl held both ends are alike. */
 function drag(event: PointerEvent, edge: "in" | "out", length: number): void {
+  const was = SHAPES.indexOf((edge === "in" ? props.clip.fadeIn : props.clip.fadeOut).shape);
   desk.selection.clips = [props.id];
   const gesture = newGesture();
   const direction = edge === "in" ? 1 : -1;
   startDrag(event, {
-    move: ({ dx, event: e }) => {
+    move: ({ dx, dy, event: e }) => {
+      const place = Math.min(SHAPES.length - 1, Math.max(0, was + Math.round(dy / SHAPE_STEP)));
       const to = Math.max(0, Math.min(props.clip.length, length + direction * dx * desk.time.scale));
-      desk.tag.value = { x: e.clientX, y: e.clientY, text: `fade ${edge} ${lengthText(to)}` };
-      set(edge, to, gesture);
+      desk.tag.value = {
+        x: e.clientX,
+        y: e.clientY,
+        text: `fade ${e.ctrlKey ? "in and out" : edge} ${lengthText(to)}, ${NAMES[place]}`,
+      };
+      set(edge, to, SHAPES[place]!, e.ctrlKey, gesture);
     },
     end: () => (desk.tag.value = undefined),
   });
@@ -46,7 +64,8 @@ function key(event: KeyboardEvent, edge: "in" | "out", length: number): void {
   if (!step) return;
   event.preventDefault();
   event.stopPropagation();
-  set(edge, length + step * (edge === "in" ? 1 : -1) * (event.shiftKey ? RATE : RATE / 10));
+  const { shape } = edge === "in" ? props.clip.fadeIn : props.clip.fadeOut;
+  set(edge, length + step * (edge === "in" ? 1 : -1) * (event.shiftKey ? RATE : RATE / 10), shape, event.ctrlKey);
 }
 </script>
 
@@ -62,7 +81,7 @@ function key(event: KeyboardEvent, edge: "in" | "out", length: number): void {
     :aria-label="g.name"
     :aria-valuenow="g.fade.length / RATE"
     :aria-valuetext="lengthText(g.fade.length)"
-    :title="`${g.name}: drag`"
+    :title="`${g.name}: drag along for its length, up or down for its shape; with Ctrl both ends alike`"
     @pointerdown="drag($event, g.edge, g.fade.length)"
     @keydown="key($event, g.edge, g.fade.length)"
   ></span>

@@ -22,6 +22,7 @@ const props = defineProps<{
   folded: boolean;
   /** It cannot be seen, nor soon: it is drawn when that changes. */
   far: boolean;
+  lines: { clips: boolean; track: boolean };
 }>();
 const desk = useDeskContext();
 const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
@@ -62,15 +63,20 @@ function draw(): void {
     width,
     height: props.height,
     folded: props.folded,
+    lines: props.lines,
   });
   drawn.value = { from, scale: laid.scale, width };
 }
 const name = {};
 const soon = () => (props.far ? drawNoMore(name) : drawSoon(name, draw, () => props.index));
-watch([look, () => [props.height, props.folded, props.far], () => desk.time.laid, () => desk.time.width], soon, {
-  flush: "post",
-  immediate: true,
-});
+watch(
+  [look, () => [props.height, props.folded, props.far, props.lines], () => desk.time.laid, () => desk.time.width],
+  soon,
+  {
+    flush: "post",
+    immediate: true,
+  },
+);
 watch(() => sounds.value.map((s) => arrivals.get(s) ?? 0).join(), soon);
 onBeforeUnmount(() => drawNoMore(name));
 void document.fonts.ready.then(soon); // names that were written before their letters had come

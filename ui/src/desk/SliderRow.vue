@@ -5,7 +5,7 @@ import { newGesture } from "../desk/drag";
 import ValueField from "../desk/ValueField.vue";
 
 /** A named value: a slider to drag and a field to type into. */
-defineProps<{
+const props = defineProps<{
   label: string;
   value: number;
   text: string;
@@ -13,9 +13,17 @@ defineProps<{
   min: number;
   max: number;
   step: number;
+  /** What a double click sets it back to. */
+  normal?: number;
 }>();
 const emit = defineEmits<{ change: [value: number, gesture?: string] }>();
 const gesture = ref("");
+
+/** A double click on the slider or its name, not in the field, in which it chooses what is written. */
+function reset(event: MouseEvent): void {
+  if (props.normal === undefined || (event.target as HTMLElement).closest("input")) return;
+  emit("change", props.normal);
+}
 
 function slide(value: number | number[]): void {
   gesture.value ||= newGesture();
@@ -24,7 +32,7 @@ function slide(value: number | number[]): void {
 </script>
 
 <template>
-  <div class="row">
+  <div class="row" @dblclick="reset">
     <span class="label">{{ label }}</span>
     <el-slider
       :model-value="Math.min(max, Math.max(min, value))"

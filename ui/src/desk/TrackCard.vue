@@ -15,7 +15,7 @@ const props = defineProps<{ track: Schema["Track"]; index: number; small: boolea
 const session = useSession();
 const desk = useDeskContext();
 const acts = useActs(desk);
-const { meant, press, select, landingLine } = useTrackOrder(
+const { meant, press, focused, landingLine } = useTrackOrder(
   desk,
   () => props.track.id,
   () => props.index,
@@ -33,15 +33,15 @@ const panText = computed(() => {
   return p === 0 ? "" : ` · ${Math.abs(p)} % ${p < 0 ? "left" : "right"}`;
 });
 
-function set(change: Omit<Schema["TrackChange"], "track">, drag = ""): void {
-  void session.edit({ type: "set-tracks", tracks: [{ track: props.track.id, ...change }] }, drag || undefined);
+function set(change: Omit<Schema["TrackChange"], "track">): void {
+  void session.edit({ type: "set-tracks", tracks: [{ track: props.track.id, ...change }] });
 }
 
 function slide(value: number | number[]): void {
   gesture ||= newGesture();
   const v = value as number;
   if (v === position.value) return;
-  set({ fader: v < LOWEST ? SILENCE : v }, gesture);
+  acts.setFader(props.track.id, v < LOWEST ? SILENCE : v, gesture);
 }
 
 function rename(): void {
@@ -54,6 +54,8 @@ function command(what: string): void {
   if (what === "rename") renaming.value = props.track.name;
   else if (what === "up") acts.moveTracks(-1);
   else if (what === "down") acts.moveTracks(1);
+  else if (what === "together") acts.group(meant(), false);
+  else if (what === "apart") acts.group([props.track.id], true);
   else if (what === "duplicate") acts.duplicateTracks();
   else if (what === "fold") desk.heights.set(meant(), props.folded ? "own" : "folded");
   else if (what === "remove") void session.edit({ type: "remove-tracks", tracks: meant() });
@@ -90,7 +92,7 @@ function command(what: string): void {
         :title="`${track.name}: drag to put it elsewhere, double click to rename it`"
         @dblclick="renaming = track.name"
         @keydown.f2="renaming = track.name"
-        @focus="!desk.selection.tracks.includes(track.id) && select()"
+        @focus="focused"
       >
         {{ track.name }}
       </button>
@@ -104,6 +106,10 @@ function command(what: string): void {
               Move down
             </el-dropdown-item>
             <el-dropdown-item command="fold">{{ folded ? "Unfold" : "Fold small" }}</el-dropdown-item>
+            <el-dropdown-item v-if="track.group" command="apart">Move its fader alone</el-dropdown-item>
+            <el-dropdown-item v-else command="together" :disabled="meant().length < 2">
+              Move the chosen faders together
+            </el-dropdown-item>
             <el-dropdown-item command="duplicate">Duplicate</el-dropdown-item>
             <el-dropdown-item command="voice" divided :disabled="track.part === 'voice'"
               >Use for voice</el-dropdown-item
@@ -116,7 +122,7 @@ function command(what: string): void {
       </el-dropdown>
     </div>
     <div class="top facts-row">
-      <p class="soft facts cut">{{ channels }} · {{ track.part }}{{ panText }}</p>
+      <p class="soft facts cut">{{ channels }} · {{ track.part }}{{ panText }}{{ track.group ? " · grouped" : "" }}</p>
       <button
         v-if="track.part === 'voice'"
         class="arm"
@@ -140,8 +146,8 @@ function command(what: string): void {
       <button
         class="switch"
         :aria-pressed="track.solo"
-        :title="track.solo ? 'End solo (W)' : 'Solo (W)'"
-        @click="set({ solo: !track.solo })"
+        :title="track.solo ? 'End solo (W)' : 'Solo (W); with Ctrl: this track alone'"
+        @click="$event.ctrlKey ? acts.soloAlone(track.id) : set({ solo: !track.solo })"
       >
         <span aria-hidden="true">S</span><span class="visually-hidden">Solo {{ track.name }}</span>
       </button>
@@ -156,6 +162,7 @@ function command(what: string): void {
         :format-value-text="() => levelText(track.fader)"
         @input="slide"
         @change="gesture = ''"
+        @dblclick="acts.setFader(track.id, 0)"
       />
       <ValueField
         class="level"
@@ -163,7 +170,7 @@ function command(what: string): void {
         :text="figure(track.fader, true)"
         :parse="parseLevel"
         :label="`Fader of ${track.name} in dB`"
-        @change="(fader: number) => set({ fader })"
+        @change="(fader: number) => acts.setFader(track.id, fader)"
       />
     </div>
   </section>

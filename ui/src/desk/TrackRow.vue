@@ -6,8 +6,10 @@ import ClipView from "./ClipView.vue";
 import { useDeskContext } from "./context";
 import CrossingView from "./CrossingView.vue";
 import { nameOn } from "../drawing/outline";
+import { BORDER, HEAD } from "../drawing/picture";
 import { startDrag } from "./drag";
 import { selectIn } from "./frame";
+import LevelLine from "./LevelLine.vue";
 import LanePicture from "./LanePicture.vue";
 import LiveTake from "./LiveTake.vue";
 import { FOLDED, HIGHEST, LOWEST } from "./heights";
@@ -67,6 +69,17 @@ const held = computed(() => {
   return undefined;
 });
 const heldRoom = computed(() => held.value && Math.min(400, desk.time.x(held.value.start + held.value.length)));
+const shownLines = computed(() => ({
+  clips: desk.lines.value.clips && !desk.lines.value.tracks,
+  track: desk.lines.value.tracks || props.track.envelope.length > 0,
+}));
+/** Where the track's own line lies, over the bodies of its clips. */
+const trackLine = computed(() => ({
+  top: `${5 + HEAD + BORDER}px`,
+  left: `${desk.time.laidFrom}px`,
+  width: `${desk.time.laidTo - desk.time.laidFrom}px`,
+  height: `${clipHeight.value - HEAD - 2 * BORDER}px`,
+}));
 const ghosts = computed(() => desk.ghosts.value.filter((g) => g.track === props.track.id));
 const span = (from: number, to: number) => ({
   left: `${desk.time.laidX(from)}px`,
@@ -129,6 +142,7 @@ function bringUp(id: string): void {
           :index="index"
           :folded="folded"
           :far="far"
+          :lines="shownLines"
         />
         <ClipView
           v-for="v in visible"
@@ -139,6 +153,17 @@ function bringUp(id: string): void {
           :height="clipHeight"
           :under="v.under"
         />
+        <div v-if="desk.lines.value.tracks && !folded && !far" class="track-line" :style="trackLine">
+          <LevelLine
+            :id="track.id"
+            :points="track.envelope"
+            :zero="0"
+            :edge="desk.time.laid.origin + desk.time.laidFrom * desk.time.laid.scale"
+            :width="desk.time.laidTo - desk.time.laidFrom"
+            :height="clipHeight - HEAD - 2 * BORDER"
+            :chosen="desk.selection.line === track.id"
+          />
+        </div>
         <CrossingView v-for="x in roomy" :key="x.in" :crossing="x" :height="clipHeight" />
         <template v-for="v in visible" :key="v.id">
           <button
@@ -225,6 +250,11 @@ function bringUp(id: string): void {
 .folded :deep(.clip) {
   top: 3px;
   height: 20px !important;
+}
+.track-line {
+  position: absolute;
+  z-index: 3;
+  pointer-events: none;
 }
 .held {
   position: absolute;

@@ -4,6 +4,8 @@ import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
 import { copy, whatWasCopied } from "./clipboard";
 import type { DeskContext } from "./context";
+import { useLevelActs } from "./levelActs";
+import { lineOf } from "./lines";
 
 /** How a gap is closed: not at all, on its track, or on all tracks. */
 type Closing = "" | "track" | "all";
@@ -39,6 +41,8 @@ export function useActs(desk: DeskContext) {
     );
   }
   const meant = () => (chosen().length > 0 ? chosen() : under(at(), selection.track));
+
+  const levels = useLevelActs(desk, { chosen, chosenTracks, range, meant });
 
   // What an act does is found out when its turn comes: the one before it may not have been kept yet when a key is pressed.
 
@@ -81,8 +85,9 @@ export function useActs(desk: DeskContext) {
   /** Removes the chosen points, the chosen stretch of time, or the chosen clips. */
   function remove(close: Closing): void {
     const closing = close === "" ? {} : { close };
-    if (selection.points.length > 0 && session.clip(selection.line)) {
-      const points = selection.points.map((p) => ({ clip: selection.line, at: p }));
+    const line = lineOf(session, selection.line);
+    if (selection.points.length > 0 && line) {
+      const points = selection.points.map((at) => ({ ...line.named, at }));
       void session.edit({ type: "remove-points", points });
       selection.points = [];
       return;
@@ -115,6 +120,8 @@ export function useActs(desk: DeskContext) {
   }
 
   async function take(cut: boolean): Promise<void> {
+    if (levels.copyPoints(cut)) return;
+    levels.forgetPoints();
     const what = copying();
     const on = stretchMeant()?.tracks;
     if (!what || !(await copy(session, what)) || !cut) return;
@@ -125,6 +132,7 @@ export function useActs(desk: DeskContext) {
   }
 
   async function paste(makeRoom = false): Promise<void> {
+    if (levels.pastePoints()) return;
     const fragment = whatWasCopied();
     if (!fragment) return;
     const known = new Set(Object.keys(session.document?.sounds ?? {}));
@@ -179,8 +187,11 @@ export function useActs(desk: DeskContext) {
     });
   }
 
+  /** Silences the chosen stretch of clips, or whole clips, or lets them sound again. */
   function silence(): void {
     const clips = meant();
+    const stretch = levels.hushable();
+    if (stretch) return levels.hush(stretch === "sound");
     const silent = clips.some((id) => !session.clip(id)?.silent);
     if (clips.length > 0) void session.edit({ type: "set-clips", clips: clips.map((clip) => ({ clip, silent })) });
   }
@@ -319,6 +330,7 @@ export function useActs(desk: DeskContext) {
   }
 
   return {
+    ...levels,
     chosen,
     chosenTracks,
     range,

@@ -101,7 +101,7 @@ export interface Selection {
   track: string;
   /** All chosen tracks, that one included. */
   tracks: string[];
-  /** The clip whose level line has chosen points, and the times at which they stand on it. */
+  /** The clip or track whose level line has chosen points, and the times at which they stand on it. */
   line: string;
   points: number[];
   /** A stretch of time, on some tracks or on all. */
@@ -161,6 +161,12 @@ export interface DeskContext {
   /** Stretches that are shown on the timeline as what would be taken out. */
   proposed: Ref<{ from: number; to: number; chosen: boolean }[]>;
   arrangeTab: Ref<ArrangeTab>;
+  /** Where the pointer is on a clip. */
+  pointed: Ref<{ clip: string; at: number } | undefined>;
+  /** Which level lines are shown: those of clips, and those of tracks over their lanes. */
+  lines: Ref<{ clips: boolean; tracks: boolean }>;
+  /** A ramp that is being drawn, from a session time and level to another, on the line of a clip or a track. */
+  ramp: Ref<{ line: string; from: number; to: number; start: number; level: number } | undefined>;
   seek: (frame: number) => void;
   /** Lets files be chosen, which end up where dropped ones would. */
   chooseFiles: Ref<() => void>;
@@ -198,6 +204,9 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     following: ref(true),
     proposed: ref([]),
     arrangeTab: ref("order"),
+    lines: ref({ clips: true, tracks: false }),
+    ramp: ref(),
+    pointed: ref(),
     chooseFiles: ref(() => undefined),
     seek: (frame) => {
       if (recorder.busy) return; // the playhead goes with the recording

@@ -1,7 +1,6 @@
 import { useEventListener } from "@vueuse/core";
 import type { Ref } from "vue";
 import { createKeybindingsHandler } from "tinykeys";
-import { levelAt } from "../drawing/level";
 import { RATE } from "../model/units";
 import { useSession } from "../stores/session";
 import type { DeskContext, Stage } from "./context";
@@ -82,7 +81,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("e", "E", "Put in a pause at the playhead…", () => acts.askForTime()),
     one("d", "D", "Repeat the chosen stretch…", acts.askForRepeats),
     one("f", "F", "Loop the clip to a length…", acts.askForLoop),
-    one("s", "S", "Silence the clip, or let it sound again", acts.silence),
+    one("s", "S", "Silence the chosen stretch, or the clip, or let it sound again", acts.silence),
     one("b", "B", "Bring the clip to the front", () => acts.layer(true)),
     one("Shift+b", "Shift B", "Put the clip behind others", () => acts.layer(false)),
     one("$mod+c", "Ctrl C", "Copy the chosen clips, or a stretch of them", () => void acts.take(false)),
@@ -90,19 +89,22 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("$mod+v", "Ctrl V", "Paste at the playhead on the chosen track", () => void acts.paste()),
     one("$mod+Shift+v", "Ctrl Shift V", "Paste and make room", () => void acts.paste(true)),
     one("$mod+d", "Ctrl D", "Duplicate behind itself", acts.duplicate),
-    one("$mod+a", "Ctrl A", "Choose all clips", () => acts.chooseAll("all")),
+    one("$mod+a", "Ctrl A", "Choose all clips, or all points of the line that has a chosen one", () =>
+      selection.points.length > 0 ? acts.choosePoints() : acts.chooseAll("all"),
+    ),
     one("a", "A", "Choose all clips of the track", () => acts.chooseAll("track")),
     one("Shift+a", "Shift A", "Choose all clips from the playhead on", () => acts.chooseAll("rest")),
     one("$mod+z", "Ctrl Z", "Undo", () => void session.undo()),
     one("$mod+Shift+z", "Ctrl Shift Z", "Redo", () => void session.redo()),
-    one("p", "P", "Put a point on the level line at the playhead", () => {
-      const points = chosen().flatMap((id) => {
-        const clip = clipOf(id)!;
-        const at = Math.round(desk.playhead.value) - clip.start + clip.offset;
-        const inside = at >= clip.offset && at < clip.offset + clip.length;
-        return inside ? { clip: id, at, level: levelAt(clip.envelope, at) } : [];
-      });
-      if (points.length > 0) void session.edit({ type: "add-points", points });
+    one("p", "P", "Put a point on the level line at the playhead", acts.pointHere),
+    one("v", "V", "Show the level lines of tracks, or those of clips", () => {
+      desk.lines.value = { ...desk.lines.value, tracks: !desk.lines.value.tracks };
+    }),
+    one("Shift+v", "Shift V", "Hide the level lines of clips, or show them", () => {
+      desk.lines.value = { ...desk.lines.value, clips: !desk.lines.value.clips };
+    }),
+    one("z", "Z", "Dip the chosen music under the stretch, or under the speech", () => {
+      for (const id of chosen()) void acts.dipUnder(id);
     }),
     one("ArrowUp", "↑", "Clip gain 1 dB up", level(1)),
     one("ArrowDown", "↓", "Clip gain 1 dB down", level(-1)),

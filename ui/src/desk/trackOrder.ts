@@ -47,7 +47,16 @@ export function useTrackOrder(desk: DeskContext, id: () => string, index: () => 
     return (landing.value < rows.length ? row.top : row.bottom) - own;
   });
 
+  /** The focus comes with a press, which chooses by itself. */
+  let pressed = false;
+
+  function focused(): void {
+    if (!pressed && !desk.selection.tracks.includes(id())) select();
+  }
+
   function press(event: PointerEvent): void {
+    pressed = true;
+    window.addEventListener("pointerup", () => (pressed = false), { once: true });
     if ((event.target as HTMLElement).closest("input, .switch, .arm, .more, .fader, .el-slider")) {
       if (!desk.selection.tracks.includes(id())) select();
       return;
@@ -75,5 +84,5 @@ export function useTrackOrder(desk: DeskContext, id: () => string, index: () => 
     selection.points = [];
   }
 
-  return { meant, press, select, landingLine };
+  return { meant, press, focused, landingLine };
 }

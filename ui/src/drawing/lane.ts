@@ -1,7 +1,7 @@
 import type { Schema } from "../api/client";
 import { gainOf } from "../model/units";
-import { crossGain, fadeGain, levelAt } from "./level";
-import { outlines } from "./outline";
+import { crossGain, fadeGain, hushGain, levelAt } from "./level";
+import { outlines, trackLine } from "./outline";
 import { reader } from "./peaks";
 import { BORDER, HEAD, type LanePicture } from "./picture";
 import { over, pixel, size, token } from "./tokens";
@@ -46,6 +46,7 @@ export function drawLane(canvas: HTMLCanvasElement, p: LanePicture): void {
   else bodies(g, p, ratio);
   g.setTransform(ratio, 0, 0, ratio, 0, 0);
   for (const { clip } of p.clips) outlines(g, clip, p);
+  if (p.lines.track && !p.folded) trackLine(g, p);
 }
 
 /**
@@ -79,6 +80,7 @@ function bodies(g: CanvasRenderingContext2D, p: LanePicture, ratio: number): voi
     ground(pixels, part);
     if (scale >= AS_LINE) bars(pixels, part);
     shade(pixels, part);
+    hatch(pixels, part);
   }
   g.clearRect(0, 0, width, g.canvas.height);
   g.putImageData(picture, 0, top);
@@ -91,12 +93,14 @@ function gainAlong({ clip, track, comes, goes }: Part): (own: number) => number 
   const fixed = clip.silent ? 0 : gainOf(clip.gain) * gainOf(track.fader);
   const faded = clip.fadeIn.length > 0 || clip.fadeOut.length > 0;
   const [own, above] = [clip.envelope, track.envelope];
+  const hushed = clip.hushed ?? [];
   return (at) => {
     let gain = fixed;
     const n = at + clip.start;
     if (own.length > 0) gain *= gainOf(levelAt(own, at + clip.offset));
     if (above.length > 0) gain *= gainOf(levelAt(above, n));
     if (faded) gain *= fadeGain(clip, at);
+    if (hushed.length > 0) gain *= hushGain(hushed, at + clip.offset);
     if (comes && n < comes.to) gain *= crossGain(comes.law, (n - comes.from) / (comes.to - comes.from));
     if (goes && n >= goes.from) gain *= crossGain(goes.law, (goes.to - n) / (goes.to - goes.from));
     return gain;
@@ -175,6 +179,20 @@ function lines(g: CanvasRenderingContext2D, p: Part, height: number): void {
         if (dots && heard) g.fillRect(x - 2, y - 2, 4, 4);
       }
       g.stroke();
+    }
+  }
+}
+
+/** Hatches the stretches that are silenced, so that they can be told from pauses. */
+function hatch(to: Pixels, p: Part): void {
+  const colour = pixel("ink-soft");
+  for (const s of p.clip.hushed ?? []) {
+    const from = Math.round((s.from - p.clip.offset - p.lead) / p.scale);
+    const end = Math.round((s.to - p.clip.offset - p.lead) / p.scale);
+    for (let x = Math.max(p.first, from); x < Math.min(p.last, end); x++) {
+      const edge = x === from || x === end - 1;
+      const bottom = depth(p, x, to.height);
+      for (let y = 0; y < bottom; y++) if (edge || (x + y) % 7 === 0) to.of[y * to.width + x] = colour;
     }
   }
 }

@@ -31,7 +31,8 @@ export function levelAt(points: Point[], at: number): number {
     const [a, b] = [points[i - 1]!, points[i]!];
     if (at < b.at) {
       const [x, y] = [heightOf(a.level), heightOf(b.level)];
-      return levelOfHeight(x + ((y - x) * (at - a.at)) / (b.at - a.at));
+      const u = (at - a.at) / (b.at - a.at);
+      return levelOfHeight(x + (y - x) * (u + (a.bend ?? 0) * (u * u - u)));
     }
   }
   return points[points.length - 1]!.level;
@@ -64,6 +65,72 @@ export function fadeGain(clip: Clip, own: number): number {
   const rise = fadeIn.length ? shapeGain(fadeIn.shape, (own + (fadeIn.past ?? 0)) / fadeIn.length) : 1;
   const fall = fadeOut.length ? shapeGain(fadeOut.shape, (length - own + (fadeOut.past ?? 0)) / fadeOut.length) : 1;
   return rise * fall;
+}
+
+/** Frames in which the sound goes away, and comes back, inside a silenced stretch. */
+const HUSH_EDGE = 240;
+
+/** The gain that silenced stretches leave at a frame of the sound. */
+export function hushGain(spans: Schema["Span"][] | undefined, at: number): number {
+  const s = spans?.find((span) => at >= span.from && at < span.to);
+  if (!s) return 1;
+  const edge = Math.min(HUSH_EDGE, Math.floor((s.to - s.from) / 2));
+  return Math.max(0, 1 - (Math.min(at - s.from, s.to - 1 - at) + 1) / (edge + 1));
+}
+
+/** What acts on a clip at a moment, each in dB, and all together. */
+export interface LevelHere {
+  clipGain: number;
+  clipLine: number;
+  fade: number;
+  hush: number;
+  crossing: number;
+  trackLine: number;
+  fader: number;
+  total: number;
+  /** The moment lies in the clip; otherwise its nearest frame is meant. */
+  inside: boolean;
+}
+
+/** Adds up what acts on a clip of a track at a session time; crossings are those of the track. */
+export function levelHere(
+  track: Schema["Track"],
+  id: string,
+  crossings: Schema["Crossing"][],
+  at: number,
+  audible: boolean,
+): LevelHere {
+  const clip = track.clips[id]!;
+  const n = Math.min(Math.max(Math.round(at), clip.start), clip.start + clip.length - 1);
+  const own = n - clip.start;
+  let across = 1;
+  for (const x of crossings) {
+    if (n < x.from || n >= x.to) continue;
+    if (x.in === id) across *= crossGain(x.law, (n - x.from) / (x.to - x.from));
+    if (x.out === id) across *= crossGain(x.law, (x.to - n) / (x.to - x.from));
+  }
+  const parts = {
+    clipGain: clip.silent ? SILENCE : clip.gain,
+    clipLine: levelAt(clip.envelope, own + clip.offset),
+    fade: levelOf(fadeGain(clip, own)),
+    hush: levelOf(hushGain(clip.hushed, own + clip.offset)),
+    crossing: levelOf(across),
+    trackLine: levelAt(track.envelope, n),
+    fader: track.fader,
+  };
+  const all = Object.values(parts);
+  const silent = !audible || all.some((v) => v <= SILENCE);
+  const total = silent
+    ? SILENCE
+    : Math.max(
+        SILENCE,
+        all.reduce((a, b) => a + b, 0),
+      );
+  return { ...parts, total, inside: n === Math.round(at) };
+}
+
+function levelOf(gain: number): number {
+  return gain > 1e-6 ? 20 * Math.log10(gain) : SILENCE;
 }
 
 /** The lowest level that has a place of its own in a clip; from there it is a short way down to silence. */

@@ -37,7 +37,7 @@ export function outlines(g: CanvasRenderingContext2D, clip: Clip, p: LanePicture
   g.clip();
   head(g, clip, p, box);
   if (!p.folded) {
-    if (right - left > FOR_LINE) levelLine(g, clip, p, box);
+    if (p.lines.clips && right - left > FOR_LINE) clipLine(g, clip, p, box);
     if (right - left > FOR_GRIPS) grips(g, clip, p, box);
   }
   g.restore();
@@ -76,11 +76,33 @@ function fitted(g: CanvasRenderingContext2D, text: string, room: number): string
   return fits > 0 ? text.slice(0, fits).trimEnd() + "…" : "";
 }
 
-function levelLine(g: CanvasRenderingContext2D, clip: Clip, p: LanePicture, box: Box): void {
+function clipLine(g: CanvasRenderingContext2D, clip: Clip, p: LanePicture, box: Box): void {
+  const inside = clip.envelope.filter((q) => q.at >= clip.offset && q.at <= clip.offset + clip.length);
+  line(g, clip.envelope, inside, clip.start - clip.offset, p, box);
+}
+
+/** Draws the level line of the track over all its clips, with dashes, so that it is not taken for one of theirs. */
+export function trackLine(g: CanvasRenderingContext2D, p: LanePicture): void {
+  g.save();
+  g.setLineDash([7, 4]);
+  const box = { left: 0, right: p.width, top: HEAD + BORDER, height: p.height - HEAD - 2 * BORDER };
+  line(g, p.track.envelope, p.track.envelope, 0, p, box);
+  g.restore();
+}
+
+/** Draws a level line within a box, and those of its points that are to be seen. Its times are counted from a session time. */
+function line(
+  g: CanvasRenderingContext2D,
+  points: Schema["Point"][],
+  shown: Schema["Point"][],
+  zero: number,
+  p: LanePicture,
+  box: Box,
+): void {
   const from = Math.max(0, box.left);
-  const first = p.from + from * p.scale - clip.start + clip.offset;
+  const first = p.from + from * p.scale - zero;
   g.beginPath();
-  for (const [x, y] of strokesOf(clip.envelope, first, p.scale, Math.min(p.width, box.right) - from, box.height)) {
+  for (const [x, y] of strokesOf(points, first, p.scale, Math.min(p.width, box.right) - from, box.height)) {
     g.lineTo(from + x, box.top + y);
   }
   g.strokeStyle = token("ink");
@@ -88,10 +110,10 @@ function levelLine(g: CanvasRenderingContext2D, clip: Clip, p: LanePicture, box:
   g.lineWidth = 1.5;
   g.stroke();
   g.globalAlpha = 1;
+  g.setLineDash([]);
   g.fillStyle = token("sheet");
-  for (const point of clip.envelope) {
-    if (point.at < clip.offset || point.at > clip.offset + clip.length) continue;
-    const x = (clip.start + point.at - clip.offset - p.from) / p.scale;
+  for (const point of shown) {
+    const x = (zero + point.at - p.from) / p.scale;
     if (x < -POINT || x > p.width + POINT) continue;
     g.beginPath();
     g.roundRect(x - POINT / 2, box.top + placeOfPoint(point.level, box.height), POINT, POINT, 2);

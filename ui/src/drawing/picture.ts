@@ -14,6 +14,8 @@ export interface LanePicture {
   height: number;
   /** A track that is folded small shows the heads of its clips alone. */
   folded: boolean;
+  /** Whether the level lines of the clips, and that of the track over the whole lane, are shown. */
+  lines: { clips: boolean; track: boolean };
 }
 
 /** The height of a clip's head and of the line around it. */

@@ -258,8 +258,14 @@ export const useSession = defineStore("session", () => {
     }
   }
 
+  /** Says why something cannot be done. */
+  function say(why: string): void {
+    problem.value = new Refusal(why, "not-possible");
+  }
+
   return {
     open,
+    say,
     episode,
     showName,
     document,

@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { Schema } from "../../api/client";
+import { useDeskContext } from "../../desk/context";
+import { levelHere } from "../../drawing/level";
+import { figure, levelText, timeText } from "../../model/units";
+import { useSession } from "../../stores/session";
+
+/** What acts on the level of a clip where the pointer is on it, or else at the playhead. */
+const props = defineProps<{ id: string; track: Schema["Track"] }>();
+const session = useSession();
+const desk = useDeskContext();
+
+const pointed = computed(() => (desk.pointed.value?.clip === props.id ? desk.pointed.value.at : undefined));
+const at = computed(() => Math.round(pointed.value ?? desk.playhead.value));
+const audible = computed(() => session.byTrack.get(props.track.id)?.heard ?? true);
+const here = computed(() =>
+  props.id in props.track.clips
+    ? levelHere(props.track, props.id, session.glance?.crossings ?? [], at.value, audible.value)
+    : undefined,
+);
+const rows = computed(() => {
+  const l = here.value;
+  if (!l) return [];
+  return [
+    { name: "Clip gain", value: l.clipGain, always: true },
+    { name: "Level line", value: l.clipLine, always: true },
+    { name: "Fades", value: l.fade, always: true },
+    { name: "Silenced stretch", value: l.hush, always: false },
+    { name: "Crossing", value: l.crossing, always: false },
+    { name: "Track level line", value: l.trackLine, always: false },
+    { name: "Track fader", value: l.fader, always: true },
+  ].filter((r) => r.always || r.value !== 0);
+});
+</script>
+
+<template>
+  <div class="sum" aria-live="off">
+    <h3>
+      {{ pointed === undefined ? "Level here" : "Level at the pointer" }}
+      <small class="soft figures">{{ timeText(at) }}</small>
+    </h3>
+    <strong class="figures" data-level="total">{{ here ? levelText(here.total, true) : "…" }}</strong>
+  </div>
+  <p v-if="!audible" class="note">The track cannot be heard: it is muted, or another is soloed.</p>
+  <p v-else-if="here && !here.inside" class="note">The playhead is outside the clip; this is its nearest frame.</p>
+  <dl>
+    <div v-for="r in rows" :key="r.name">
+      <dt>{{ r.name }}</dt>
+      <dd class="figures">{{ figure(r.value, true) }}</dd>
+    </div>
+  </dl>
+</template>
+
+<style scoped>
+h3 {
+  font-size: 14px;
+}
+small {
+  font-weight: 400;
+}
+.sum {
+  display: flex;
+  justify-content: space-between;
+}
+.note {
+  padding: 3px 8px;
+  border-left: 3px solid var(--ink-soft);
+  font-size: 12px;
+}
+dl {
+  margin: 4px 0 0;
+  font-size: 12.5px;
+  color: var(--ink-soft);
+}
+dl div {
+  display: flex;
+  justify-content: space-between;
+  line-height: 19px;
+}
+dd {
+  margin: 0;
+}
+</style>

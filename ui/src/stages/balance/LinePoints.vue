@@ -1,0 +1,171 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { useActs } from "../../desk/acts";
+import { useDeskContext } from "../../desk/context";
+import { handLevel, lineOf, placesOf } from "../../desk/lines";
+import SliderRow from "../../desk/SliderRow.vue";
+import ValueField from "../../desk/ValueField.vue";
+import { levelText, parseLevel, parseTime, percentText, SILENCE, timeText } from "../../model/units";
+import { useSession } from "../../stores/session";
+
+/** The points of a level line in numbers, and what can be done with the whole of it. */
+const props = defineProps<{ id: string }>();
+const session = useSession();
+const desk = useDeskContext();
+const acts = useActs(desk);
+
+const line = computed(() => lineOf(session, props.id));
+const times = computed(() => (desk.selection.line === props.id ? desk.selection.points : []));
+const chosen = computed(() => line.value?.points.filter((p) => times.value.includes(p.at)) ?? []);
+const point = computed(() => (chosen.value.length === 1 ? chosen.value[0] : undefined));
+const isLast = computed(() => point.value?.at === line.value?.points[line.value.points.length - 1]?.at);
+
+async function setPoint(change: { time?: number; level?: number }): Promise<void> {
+  const [l, p] = [line.value!, point.value!];
+  const at = change.time === undefined ? p.at : Math.max(0, change.time - l.zero);
+  const [place] = placesOf(l, [p.at]);
+  await session.edit({ type: "move-points", moves: [{ ...l.named, from: p.at, at, level: change.level ?? p.level }] });
+  const moved = lineOf(session, props.id)?.points[place!];
+  if (moved && desk.selection.line === props.id) desk.selection.points = [moved.at];
+}
+
+/** Moves the chosen points up or down, or makes their distances from the highest of them larger or smaller. */
+function setLevels(to: (level: number, top: number) => number): void {
+  const l = line.value!;
+  const top = Math.max(...chosen.value.map((p) => p.level));
+  const moves = chosen.value.map((p) => ({
+    ...l.named,
+    from: p.at,
+    at: p.at,
+    level: p.level <= SILENCE ? SILENCE : handLevel(to(p.level, top)),
+  }));
+  void session.edit({ type: "move-points", moves });
+}
+
+function bend(value: number, gesture?: string): void {
+  const l = line.value!;
+  const bends = chosen.value.map((p) => ({ ...l.named, at: p.at, bend: value / 100 }));
+  void session.edit({ type: "bend-lines", bends }, gesture);
+}
+
+function bendText(value: number): string {
+  const part = Math.round(Math.abs(value) * 100);
+  return part === 0 ? "straight" : `${part} % ${value > 0 ? "late" : "early"}`;
+}
+
+function parsePart(text: string): number | undefined {
+  const match = /^\s*([+-−]?\d+(?:[.,]\d+)?)\s*%?\s*$/.exec(text);
+  return match ? Number(match[1]!.replace("−", "-").replace(",", ".")) : undefined;
+}
+</script>
+
+<template>
+  <template v-if="line">
+    <h3>
+      {{ session.clip(id) ? "Level line" : `Level line of ${line.owner}` }}
+      <small class="soft">{{ line.points.length }} {{ line.points.length === 1 ? "point" : "points" }}</small>
+    </h3>
+    <div v-if="point" class="values">
+      <span>Point</span>
+      <ValueField
+        :value="line.zero + point.at"
+        :text="timeText(line.zero + point.at)"
+        :parse="parseTime"
+        label="Time of the point"
+        @change="(time: number) => setPoint({ time })"
+      />
+      <ValueField
+        :value="point.level"
+        :text="levelText(point.level, true)"
+        :parse="parseLevel"
+        label="Level of the point"
+        @change="(level: number) => setPoint({ level })"
+      />
+      <span class="soft figures">{{ point.level <= SILENCE ? "0 %" : percentText(point.level) }}</span>
+    </div>
+    <div v-else-if="chosen.length > 1" class="values">
+      <span>{{ chosen.length }} points</span>
+      <ValueField
+        :value="0"
+        text="±0.0 dB"
+        :parse="parseLevel"
+        label="Move the points up or down by"
+        @change="(by: number) => setLevels((level) => level + by)"
+      />
+      <ValueField
+        :value="100"
+        text="× 100 %"
+        :parse="parsePart"
+        label="Scale the distances of the points from the highest"
+        @change="(part: number) => setLevels((level, top) => top + ((level - top) * part) / 100)"
+      />
+      <span></span>
+    </div>
+    <p v-else class="soft hint">
+      {{
+        line.points.length === 0
+          ? "Click the line to add points, then drag them. With Ctrl held, a drag draws a ramp."
+          : "Choose points on the line to type their values."
+      }}
+    </p>
+    <SliderRow
+      v-if="chosen.length > 0 && !isLast"
+      label="Bend"
+      :value="Math.round((chosen[0]!.bend ?? 0) * 100)"
+      :text="bendText(chosen[0]!.bend ?? 0)"
+      :parse="parsePart"
+      :min="-100"
+      :max="100"
+      :step="5"
+      :normal="0"
+      @change="bend"
+    />
+    <div v-if="line.points.length > 0" class="whole">
+      <button class="plain-button" title="The whole line 1 dB up" @click="acts.shiftLine(id, 1)">Up</button>
+      <button class="plain-button" title="The whole line 1 dB down" @click="acts.shiftLine(id, -1)">Down</button>
+      <ValueField
+        :value="0"
+        text="±0.0 dB"
+        :parse="parseLevel"
+        label="Move the whole line by"
+        @change="(by: number) => acts.shiftLine(id, by)"
+      />
+      <button class="plain-button" @click="acts.choosePoints(id)">All points</button>
+      <button class="plain-button" @click="acts.clearLine(id)">Clear</button>
+    </div>
+  </template>
+</template>
+
+<style scoped>
+h3 {
+  margin-bottom: 4px;
+  font-size: 14px;
+}
+h3 small {
+  font-weight: 400;
+}
+.values {
+  display: grid;
+  grid-template-columns: 66px 76px 80px 1fr;
+  gap: 4px;
+  align-items: center;
+  font-size: 13px;
+}
+.values .soft {
+  font-size: 11px;
+  text-align: right;
+}
+.whole {
+  display: grid;
+  grid-template-columns: auto auto 1fr auto auto;
+  gap: 4px;
+  margin-top: 4px;
+}
+.whole button {
+  padding: 2px 7px;
+  font-size: 12.5px;
+}
+.hint {
+  font-size: 12.5px;
+}
+</style>
