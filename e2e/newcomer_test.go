@@ -400,6 +400,8 @@ func listen(t *testing.T, episode string, from, to audio.Frames) audio.PCM {
 		if n == 0 {
 			return out
 		}
+		_, err = io.CopyN(io.Discard, r.Body, 4*int64(binary.LittleEndian.Uint32(head[12:])))
+		require.NoError(t, err)
 		data := make([]byte, 8*n)
 		_, err = io.ReadFull(r.Body, data)
 		require.NoError(t, err)

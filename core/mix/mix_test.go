@@ -369,6 +369,38 @@ func TestTheLevelOfAMomentIsTheLevelThatIsRendered(t *testing.T) {
 	})
 }
 
+func TestTheHighestSampleOfEachTrackIsThatOfItsOwnMix(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		doc := library.Session(t)
+		for i := range doc.Tracks { // clips of one kind, or the two could add up
+			for id, c := range doc.Tracks[i].Clips {
+				if doc.Sounds[c.Sound].Channels != 1 {
+					delete(doc.Tracks[i].Clips, id)
+				}
+			}
+		}
+		plan, err := mix.Compile(doc, library.Sounds, nil)
+		if err != nil {
+			t.Fatalf("compile: %v", err)
+		}
+		r := mix.NewRenderer(plan)
+		r.Peaks = make([]float32, plan.Rows())
+		if err := r.Render(audio.NewPCM(2, 30000), 1000); err != nil {
+			t.Fatalf("render: %v", err)
+		}
+		audible := doc.Audible()
+		for i, track := range doc.Tracks {
+			alone := doc.Clone()
+			alone.Tracks = []session.Track{alone.Tracks[i]}
+			alone.Tracks[0].Solo, alone.Tracks[0].Mute = false, !audible[i]
+			own := render(t, alone, 1000, 31000)
+			if want := float64(own.Peak()); math.Abs(want-float64(r.Peaks[i])) > 1e-6+1e-5*want {
+				t.Fatalf("track %s: %v, its own mix has %v", track.Name, r.Peaks[i], want)
+			}
+		}
+	})
+}
+
 func TestTheOutlineFollowsTheLevelsThatAreHeard(t *testing.T) {
 	pcm := testkit.Constant(1, 0.8, 64*4*200)
 	doc, _ := one(pcm, func(tr *session.Track, c *session.Clip) {

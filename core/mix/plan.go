@@ -24,11 +24,13 @@ type Sounds func(id string) (audio.PCM, error)
 // Plan is a document compiled for rendering. It is immutable and safe for use by many goroutines.
 type Plan struct {
 	tracks []track // those that can be heard and hold clips
+	rows   int     // of the document, those that cannot be heard included
 	length audio.Frames
 }
 
 type track struct {
 	session.Track
+	row      int    // its place in the document
 	clips    []clip // by start
 	longest  audio.Frames
 	fader    float32
@@ -56,7 +58,7 @@ func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) 
 	if earlier != nil {
 		c.remember(earlier)
 	}
-	p := &Plan{length: doc.Length()}
+	p := &Plan{length: doc.Length(), rows: len(doc.Tracks)}
 	audible := doc.Audible()
 	for i, t := range doc.Tracks {
 		if !audible[i] || len(t.Clips) == 0 || t.Fader <= audio.Silence {
@@ -66,6 +68,7 @@ func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) 
 		if err != nil {
 			return nil, err
 		}
+		compiled.row = i
 		p.tracks = append(p.tracks, compiled)
 	}
 	return p, nil
@@ -157,6 +160,9 @@ func crossingsOf(t session.Track) map[string]session.Clip {
 
 // Length is the end of the last clip, muted ones included, in frames.
 func (p *Plan) Length() audio.Frames { return p.length }
+
+// Rows is how many tracks the document has, also those that cannot be heard.
+func (p *Plan) Rows() int { return p.rows }
 
 // between gives the clips that may sound in a window.
 func (t *track) between(from, to audio.Frames) []clip {

@@ -15,6 +15,10 @@ const Chunk = 30 * audio.Second
 
 // Renderer renders windows of one plan, block by block, without allocating. It is for one goroutine.
 type Renderer struct {
+	// Peaks, if it is not nil, is where the highest sample of each track of the document, after
+	// its fader and pan, is kept: Render raises what stands there. It has a place for each track.
+	Peaks []float32
+
 	plan  *Plan
 	bus   [3][audio.Block]float32 // mono clips of a track; left and right of its stereo clips
 	gains [audio.Block]float32
@@ -41,6 +45,9 @@ func (r *Renderer) block(dst audio.PCM, from audio.Frames) {
 		t := &r.plan.tracks[i]
 		if mono, stereo := r.sum(t, from, dst.Length()); mono || stereo {
 			r.place(t, dst, from, mono, stereo)
+			if r.Peaks != nil {
+				r.Peaks[t.row] = max(r.Peaks[t.row], r.peak(t, from, dst.Length(), mono, stereo))
+			}
 		}
 	}
 }
@@ -133,6 +140,29 @@ func (r *Renderer) place(t *track, dst audio.PCM, from audio.Frames, mono, stere
 			}
 		}
 	}
+}
+
+// peak is the highest sample of what place has put on the output, or of its two kinds of
+// clips the higher one.
+func (r *Renderer) peak(t *track, from, n audio.Frames, mono, stereo bool) (high float32) {
+	line, flat := t.envelope.Constant(from, from+n)
+	raise := func(bus []float32, pan float32) {
+		for i, v := range bus[:n] {
+			g := t.fader * float32(line)
+			if !flat {
+				g = r.gains[i]
+			}
+			high = max(high, v*g*pan, -v*g*pan)
+		}
+	}
+	if mono {
+		raise(r.bus[0][:], max(t.mono[0], t.mono[1]))
+	}
+	if stereo {
+		raise(r.bus[1][:], t.stereo[0])
+		raise(r.bus[2][:], t.stereo[1])
+	}
+	return high
 }
 
 func addScaled(dst, src []float32, g float32) {

@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"sync"
 	"time"
@@ -18,6 +19,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
+	"ruvel/core/session"
 )
 
 // The listening stream is a row of blocks. Each has a head of 32 bytes, all
@@ -25,11 +27,15 @@ import (
 //
 //	int64   the session frame that it begins with
 //	uint32  how many frames it has; 0 ends the stream
-//	uint32  reserved, 0
+//	uint32  how many tracks the document has, at most 64
 //	float32 true peak of the left channel in this block, amplitude
 //	float32 true peak of the right channel
 //	float32 momentary loudness, LUFS
 //	float32 short-term loudness, LUFS
+//
+// Between the head and the frames stands, for each track from top to bottom, a
+//
+//	float32 highest sample of the track in this block, after its fader and pan, amplitude
 
 // Pace of the stream: a little at once so that sound begins, then ahead of the
 // listener by no more than a second and a half, so that little is thrown away when something changes.
@@ -50,6 +56,7 @@ func (s *Server) listenRoutes(api huma.API) {
 			Loop bool         `query:"loop" doc:"Go back to loopFrom at the end, for ever"`
 			Back audio.Frames `query:"loopFrom" minimum:"0"`
 			Rev  int64        `query:"rev" minimum:"0" doc:"Wait up to 2 s for this version"`
+			Join bool         `query:"joins" doc:"Only the joins from there on: a second before and after each place at which one clip ends and another begins on a track"`
 			Out  string       `query:"without" maxLength:"20" doc:"Leave this track out, as while it is recorded onto"`
 		},
 		) (*huma.StreamResponse, error) {
@@ -73,6 +80,14 @@ func (s *Server) listenRoutes(api huma.API) {
 				return nil, fail(err)
 			}
 			st := newStream(p.Plan, in.From, in.To, in.Back, in.Loop)
+			if in.Join {
+				doc, _, err := s.Store.Document(ctx, in.Episode)
+				if err != nil {
+					p.Close()
+					return nil, fail(err)
+				}
+				st.only(doc.Joins(audio.Second))
+			}
 			st.hands = s.hands
 			if err := st.prepare(); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
 				p.Close()
@@ -106,7 +121,9 @@ const readable = 5 * time.Second
 // stream renders and paces one listener's sound.
 type stream struct {
 	renderer *mix.Renderer
+	rows     []float32 // the peaks of the tracks
 	at, to   audio.Frames
+	spans    []session.Span // the only ones to be heard, if this is not nil: those that are left, the one under way first
 	back     audio.Frames
 	loop     bool
 	meter    *loudness.Meter
@@ -124,14 +141,50 @@ func newStream(plan *mix.Plan, from, to, back audio.Frames, loop bool) *stream {
 		to = plan.Length()
 	}
 	back = min(back, to)
+	renderer := mix.NewRenderer(plan)
+	renderer.Peaks = make([]float32, plan.Rows())
 	return &stream{
-		renderer: mix.NewRenderer(plan), at: from, to: to, back: back, loop: loop && to-back >= firstBlock,
+		renderer: renderer, rows: renderer.Peaks, at: from, to: to, back: back, loop: loop && to-back >= firstBlock,
 		meter: loudness.NewMeter(2), pcm: audio.NewPCM(2, audio.Block),
+	}
+}
+
+// only leaves stretches to be heard, one after the other, from where the stream stands on.
+func (s *stream) only(spans []session.Span) {
+	s.spans = slices.DeleteFunc(slices.Clone(spans), func(span session.Span) bool { return span.To <= s.at })
+	s.loop = false
+	s.enter()
+}
+
+// enter goes to the stretch that comes next, or to the end if there is none.
+func (s *stream) enter() {
+	if len(s.spans) == 0 {
+		s.at = s.to
+		return
+	}
+	s.at, s.to = max(s.at, s.spans[0].From), s.spans[0].To
+}
+
+// edge is how long the sound takes to come and to go at the ends of a stretch that is heard by itself.
+const edge = audio.Second / 100
+
+// soften takes the steps away with which a stretch would begin and end.
+func (s *stream) soften(pcm audio.PCM) {
+	span := s.spans[0]
+	for i := range pcm[0] {
+		at := s.at + audio.Frames(i)
+		g := min(1, float32(at-span.From+1)/float32(edge), float32(span.To-at)/float32(edge))
+		pcm[0][i] *= g
+		pcm[1][i] *= g
 	}
 }
 
 // prepare renders the next block.
 func (s *stream) prepare() error {
+	if len(s.spans) > 0 && s.at >= s.to {
+		s.spans = s.spans[1:]
+		s.enter()
+	}
 	if s.loop && s.at >= s.to {
 		s.at = s.back
 	}
@@ -200,20 +253,27 @@ func (s *stream) pause(ctx context.Context, begun time.Time) bool {
 // block renders and writes the next frames.
 func (s *stream) block(n audio.Frames) error {
 	pcm := s.pcm.Slice(0, n)
+	clear(s.rows)
 	if err := s.renderer.Render(pcm, s.at); err != nil {
 		return err
+	}
+	if len(s.spans) > 0 {
+		s.soften(pcm)
 	}
 	s.meter.Write(pcm)
 	s.out = s.out[:0]
 	s.out = binary.LittleEndian.AppendUint64(s.out, uint64(s.at))
 	s.out = binary.LittleEndian.AppendUint32(s.out, uint32(n))
-	s.out = binary.LittleEndian.AppendUint32(s.out, 0)
+	s.out = binary.LittleEndian.AppendUint32(s.out, uint32(len(s.rows)))
 	for c := range pcm {
 		s.peaks[c].Reset()
 		s.out = appendFloat(s.out, s.peaks[c].Write(pcm[c]))
 	}
 	s.out = appendFloat(s.out, float32(s.meter.Momentary()))
 	s.out = appendFloat(s.out, float32(s.meter.ShortTerm()))
+	for _, peak := range s.rows {
+		s.out = appendFloat(s.out, peak)
+	}
 	for i := range pcm[0] {
 		s.out = appendFloat(s.out, pcm[0][i])
 		s.out = appendFloat(s.out, pcm[1][i])

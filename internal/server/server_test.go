@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"net"
 	"net/http"
 	"os"
@@ -190,7 +191,9 @@ func stream(t testing.TB, episode, query string, blocks ...int) audio.PCM {
 		if n == 0 {
 			break
 		}
-		if expected >= 0 && !strings.Contains(query, "loop") {
+		_, err = io.CopyN(io.Discard, r.Body, 4*int64(binary.LittleEndian.Uint32(head[12:])))
+		require.NoError(t, err)
+		if expected >= 0 && !strings.Contains(query, "loop") && !strings.Contains(query, "joins") {
 			require.Equal(t, expected, frame, "blocks follow one another")
 		}
 		expected = frame + n
@@ -203,6 +206,50 @@ func stream(t testing.TB, episode, query string, blocks ...int) audio.PCM {
 		}
 	}
 	return out
+}
+
+func TestOnlyTheJoinsAreHeardWithoutAClick(t *testing.T) {
+	show, episode := newEpisode(t)
+	pcm := testkit.Constant(1, 0.5, 20*audio.Second)
+	imported(t, show, episode, "keeper", pcm)
+	clip := func(d server.Desk) []string { return d.Document.Tracks[0].ClipsInOrder() }
+	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	for _, at := range []audio.Frames{5 * audio.Second, 15 * audio.Second} {
+		change := do(t, episode, d.Version, map[string]any{"type": "split-clips", "clips": clip(d)[len(clip(d))-1:], "at": at})
+		d = want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+		require.Equal(t, change.Version, d.Version)
+	}
+	heard := stream(t, episode, "from=0&joins=true")
+	require.Equal(t, 4*audio.Second, heard.Length(), "a second before and after two cuts")
+	full := float64(heard[0][audio.Second])
+	for i, v := range heard[0] {
+		step := math.Abs(float64(v))
+		if i > 0 {
+			step = math.Abs(float64(v) - float64(heard[0][i-1]))
+		}
+		require.Less(t, step, full/100, "frame %d", i)
+	}
+	assert.Equal(t, audio.Second, stream(t, episode, "from=672000&joins=true").Length()-audio.Second, "the first one lies behind, the second begins at 14 s")
+	assert.Zero(t, stream(t, episode, "from=800000&joins=true").Length())
+}
+
+func TestEachTracksLevelComesWithWhatIsHeard(t *testing.T) {
+	show, episode := newEpisode(t)
+	imported(t, show, episode, "tone", testkit.Constant(1, 0.5, 2*audio.Second))
+	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d.Version = do(t, episode, d.Version, map[string]any{"type": "add-track", "part": "effect"}).Version
+	track := d.Document.Tracks[0].ID
+	do(t, episode, d.Version, map[string]any{"type": "move-faders", "faders": []any{map[string]any{"track": track, "level": -6}}})
+	r, err := http.Get(base + "/episodes/" + episode + "/listen?from=48000")
+	require.NoError(t, err)
+	defer r.Body.Close()
+	var head [40]byte
+	_, err = io.ReadFull(r.Body, head[:])
+	require.NoError(t, err)
+	require.EqualValues(t, 2, binary.LittleEndian.Uint32(head[12:]))
+	level := func(i int) float64 { return float64(math.Float32frombits(binary.LittleEndian.Uint32(head[32+4*i:]))) }
+	assert.InDelta(t, 0.5*math.Sqrt2/2*audio.DB(-6).Gain(), level(0), 1e-6)
+	assert.Zero(t, level(1))
 }
 
 func TestALoopGoesRoundWithoutAGap(t *testing.T) {

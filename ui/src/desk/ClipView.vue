@@ -174,7 +174,7 @@ function menu(event: MouseEvent): void {
     <template v-if="open">
       <div class="body" :style="{ height: `${bodyHeight}px` }">
         <LevelLine
-          v-if="whole > 26 && desk.lines.value.clips"
+          v-if="whole > 26 && desk.lines.value.clips && !desk.lines.value.tracks"
           :id="id"
           :points="clip.envelope"
           :zero="clip.start - clip.offset"

@@ -27,6 +27,7 @@ const target = computed(() => lists.targets.find((t) => t.key === session.docume
 const whole = computed(() => mixdowns.measured?.loudness?.integrated ?? SILENCE);
 const off = computed(() => (mixdowns.measured?.verdict?.loud ?? 0) !== 0);
 const outdated = computed(() => mixdowns.measured?.measuring ?? false);
+const heard = (loudness: number) => (desk.player.state.playing && loudness > -100 ? figure(loudness) : "–");
 /** Zoom as a slider: the right end shows single syllables, the left one many hours. */
 const zoom = computed(() => 100 - (100 * Math.log(desk.time.scale / FINEST)) / Math.log(COARSEST / FINEST));
 function setZoom(value: number | number[]): void {
@@ -78,7 +79,13 @@ function setZoom(value: number | number[]): void {
     </div>
     <div class="reading">
       <span class="name">Now</span>
-      <span class="figures">{{ desk.player.state.playing ? figure(desk.player.state.momentary) : "–" }}</span>
+      <span class="figures" title="Loudness of the last 0.4 s, in LUFS">{{ heard(desk.player.state.momentary) }}</span>
+    </div>
+    <div class="reading">
+      <span class="name">3 s</span>
+      <span class="figures" title="Loudness of the last three seconds, in LUFS">{{
+        heard(desk.player.state.shortTerm)
+      }}</span>
     </div>
     <div class="reading whole">
       <span class="name">Whole show</span>

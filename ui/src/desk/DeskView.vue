@@ -102,7 +102,7 @@ watch(
 
 useRafFn(() => {
   if (recorder.state.phase === "recording") desk.playhead.value = recorder.frameNow();
-  else if (player.state.playing && !recorder.busy) desk.playhead.value = player.frameNow();
+  else if (player.state.playing && !recorder.busy && !desk.scrubbing.value) desk.playhead.value = player.frameNow();
   else return;
   const { time } = desk;
   if (!desk.following.value) return;

@@ -9,6 +9,7 @@ import { useDeskContext } from "./context";
 import { useActs } from "./acts";
 import { newGesture } from "./drag";
 import { useTrackOrder } from "./trackOrder";
+import TrackMeter from "./TrackMeter.vue";
 import ValueField from "./ValueField.vue";
 
 const props = defineProps<{ track: Schema["Track"]; index: number; small: boolean; folded: boolean }>();
@@ -173,6 +174,7 @@ function command(what: string): void {
         @change="(fader: number) => acts.setFader(track.id, fader)"
       />
     </div>
+    <TrackMeter :index="index" />
   </section>
 </template>
 
@@ -180,7 +182,7 @@ function command(what: string): void {
 .card {
   flex: none;
   width: var(--card-width);
-  padding: 7px 8px 4px 13px;
+  padding: 7px 10px 4px 13px;
   border-left: 5px solid var(--ink);
   border-right: 1px solid var(--rule-strong);
   background: var(--sheet);
@@ -251,7 +253,7 @@ function command(what: string): void {
   cursor: pointer;
 }
 .small {
-  padding: 2px 8px 0 13px;
+  padding: 2px 10px 0 13px;
 }
 .small .facts-row {
   display: none;

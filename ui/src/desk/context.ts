@@ -156,6 +156,8 @@ export interface DeskContext {
   /** The menu that is open on a clip or on an empty place of a lane. */
   menu: Ref<{ x: number; y: number; clip?: string; track: string; at: number } | undefined>;
   question: Ref<Question | undefined>;
+  /** The playhead is being dragged, and follows the hand instead of the sound. */
+  scrubbing: Ref<boolean>;
   /** The view goes with the playhead. */
   following: Ref<boolean>;
   /** Stretches that are shown on the timeline as what would be taken out. */
@@ -202,6 +204,7 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     menu: ref(),
     question: ref(),
     following: ref(true),
+    scrubbing: ref(false),
     proposed: ref([]),
     arrangeTab: ref("order"),
     lines: ref({ clips: true, tracks: false }),

@@ -6,7 +6,7 @@ import { useSession } from "../stores/session";
 import type { DeskContext, Stage } from "./context";
 import type { Size } from "./heights";
 import { useActs } from "./acts";
-import { playAgain, togglePlay, toggleRecord } from "./transport";
+import { goBack, playAgain, playBefore, playJoins, playStretch, togglePlay, toggleRecord } from "./transport";
 
 export interface Shortcut {
   keys: string[];
@@ -51,6 +51,10 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
   return [
     one("Space", "Space", "Play or pause", () => togglePlay(desk, session.length)),
     one("Enter", "Enter", "Play again from the last start", () => playAgain(desk)),
+    one("Shift+Enter", "Shift Enter", "Play from two seconds before the playhead", () => playBefore(desk)),
+    one("c", "C", "Play the chosen stretch once", () => playStretch(desk)),
+    one("Shift+c", "Shift C", "Play only the joins from the playhead on", () => playJoins(desk)),
+    one("Shift+Home", "Shift Home", "Stop, and back to where playing began", () => goBack(desk)),
     one("r", "R", "Record at the playhead, or end the recording", () => void toggleRecord(desk)),
     one(
       "t",

@@ -28,6 +28,39 @@ export function playAgain(desk: DeskContext): void {
   void desk.player.play(lastStart);
 }
 
+/** How much is heard before a place that is to be judged. */
+const PRE_ROLL = 2 * RATE;
+
+/** Plays from a little before the playhead. */
+export function playBefore(desk: DeskContext): void {
+  if (desk.recorder.busy) return;
+  const from = Math.max(0, desk.playhead.value - PRE_ROLL);
+  lastStart = from;
+  void desk.player.play(from);
+}
+
+/** Plays the chosen stretch once. */
+export function playStretch(desk: DeskContext): void {
+  const { range } = desk.selection;
+  if (desk.recorder.busy || !range) return;
+  lastStart = range.from;
+  void desk.player.playOnly(range.from, { to: range.to });
+}
+
+/** Plays the joins after the playhead, a second before and after each. */
+export function playJoins(desk: DeskContext): void {
+  if (desk.recorder.busy) return;
+  lastStart = desk.playhead.value;
+  void desk.player.playOnly(desk.playhead.value, "joins");
+}
+
+/** Stops, and goes back to where playing began. */
+export function goBack(desk: DeskContext): void {
+  if (desk.recorder.busy) return;
+  desk.player.pause();
+  desk.playhead.value = lastStart;
+}
+
 /** Records at the playhead onto the armed track, or the chosen or first one for a voice; ends a recording that goes on. */
 export async function toggleRecord(desk: DeskContext): Promise<void> {
   const session = useSession();

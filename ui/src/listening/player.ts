@@ -5,8 +5,12 @@ import workletUrl from "./worklet.ts?worker&url";
 
 /** How far ahead of the frame now playing a changed mix is asked for. */
 const LEAD = 960;
-/** Silence after which the stream is asked for again. */
+/** Silence after which the stream is asked for again, and time after which a change that has not been heard is. */
 const PATIENCE_MS = 1500;
+/** Time after which a change whose stream failed is asked for again. */
+const AGAIN_MS = 300;
+/** How long a place is heard on after the playhead was dragged there. */
+const SCRUB_MS = 220;
 
 export interface Range {
   from: number;
@@ -21,10 +25,14 @@ export class Player {
     frame: 0,
     peaks: [0, 0] as [number, number],
     momentary: -120,
+    shortTerm: -120,
+    tracks: [] as number[],
     late: 0,
     problem: "",
   });
   loop: Range | undefined;
+  /** What alone is played: a range once, or the joins. */
+  private only: { to: number } | "joins" | undefined;
 
   private context: AudioContext | undefined;
   private node: AudioWorkletNode | undefined;
@@ -37,6 +45,9 @@ export class Player {
   private current = 0;
   private inFlight = 0;
   private wanted: number | undefined; // a version that waits for the change in flight
+  private asked = 0; // when the change in flight was asked for
+  private place: number | undefined; // where scrubbing wants to be
+  private scrubbing = 0; // the timer that ends it
   private anchor = { frame: 0, time: 0 };
   private heard = 0;
   private timer = 0;
@@ -58,9 +69,32 @@ export class Player {
     return this.context!;
   }
 
-  /** Starts at a session frame; with a range it ends there, or goes round and round if that is the loop. */
+  /** Starts at a session frame, and goes round and round if that lies in the loop. */
   async play(from: number): Promise<void> {
+    this.only = undefined;
     await this.start(from);
+  }
+
+  /** Plays a range once, or from a frame on only the joins, one after the other. */
+  async playOnly(from: number, only: { to: number } | "joins"): Promise<void> {
+    this.only = only;
+    await this.start(from);
+  }
+
+  /** Lets a place be heard while the playhead is dragged over it; where the hand rests, it falls silent. */
+  async scrub(frame: number): Promise<void> {
+    window.clearTimeout(this.scrubbing);
+    this.scrubbing = window.setTimeout(() => this.pause(), SCRUB_MS);
+    if (!this.state.playing) return this.play(frame);
+    this.place = frame;
+    if (!this.inFlight) this.jump();
+  }
+
+  private jump(): void {
+    const from = this.place!;
+    this.place = undefined;
+    this.anchor = { frame: from, time: -1 };
+    this.request(from, this.version(), true);
   }
 
   /**
@@ -107,7 +141,8 @@ export class Player {
     this.toWorklet({ type: "stop" });
     this.drop(this.current, this.inFlight);
     this.current = this.inFlight = 0;
-    this.wanted = this.origin = undefined;
+    this.wanted = this.origin = this.place = this.only = undefined;
+    window.clearTimeout(this.scrubbing);
     this.without = "";
     this.quiet();
   }
@@ -120,11 +155,16 @@ export class Player {
       return;
     }
     this.wanted = undefined;
-    this.inFlight = ++this.streams;
-    this.toWorklet({ type: "next", stream: this.inFlight });
     const now = this.frameNow();
     const ahead = this.loop && !this.origin && now < this.loop.to ? Math.min(now + LEAD, this.loop.to - 1) : now + LEAD;
-    this.fetch(this.inFlight, ahead, version);
+    this.request(ahead, version);
+  }
+
+  private request(from: number, version: number, jump = false): void {
+    this.inFlight = ++this.streams;
+    this.asked = performance.now();
+    this.toWorklet({ type: "next", stream: this.inFlight, jump });
+    this.fetch(this.inFlight, from, version);
   }
 
   /** The session frame that is heard now. */
@@ -166,7 +206,9 @@ export class Player {
 
   private fetch(stream: number, from: number, version: number): void {
     const query = new URLSearchParams({ from: String(Math.max(0, Math.round(from))), rev: String(version) });
-    if (this.loop && !this.origin && from < this.loop.to) {
+    if (this.only === "joins") query.set("joins", "true");
+    else if (this.only) query.set("to", String(Math.round(this.only.to)));
+    else if (this.loop && !this.origin && from < this.loop.to) {
       query.set("to", String(this.loop.to));
       query.set("loopFrom", String(this.loop.from));
       query.set("loop", "true");
@@ -188,7 +230,8 @@ export class Player {
         this.drop(this.current);
         this.current = message.stream;
         this.inFlight = 0;
-        if (this.wanted !== undefined) this.changed(this.wanted);
+        if (this.place !== undefined) this.jump();
+        else if (this.wanted !== undefined) this.changed(this.wanted);
         break;
       case "ended":
         if (this.state.playing) this.pause();
@@ -202,17 +245,29 @@ export class Player {
         this.anchor = { frame: message.frame, time: message.time };
         this.state.peaks = message.peaks;
         this.state.momentary = message.momentary;
+        this.state.shortTerm = message.shortTerm;
+        this.state.tracks = message.tracks;
     }
   }
 
   private hearWorker(message: FromWorker): void {
-    if (message.stream === this.inFlight) this.inFlight = 0;
     this.state.problem = "The sound does not arrive; trying again.";
+    if (message.stream === this.inFlight) window.setTimeout(() => this.again(message.stream), AGAIN_MS);
+  }
+
+  /** Asks again for a change that has not come: what is heard must not stay behind what is seen. */
+  private again(stream: number): void {
+    if (stream !== this.inFlight) return;
+    this.drop(stream);
+    this.inFlight = 0;
+    this.changed(this.wanted ?? this.version());
   }
 
   /** Asks for the sound again where it has stayed away. */
   private watch(): void {
-    if (!this.state.playing || performance.now() - this.heard < PATIENCE_MS) return;
+    if (!this.state.playing) return;
+    if (this.inFlight && performance.now() - this.asked > PATIENCE_MS) this.again(this.inFlight);
+    if (performance.now() - this.heard < PATIENCE_MS) return;
     this.state.waiting = true;
     if (this.origin) {
       // In step with a recording there is no going back: the sound is taken up where it should be now.
@@ -225,11 +280,12 @@ export class Player {
       this.changed();
       return;
     }
-    void this.play(this.anchor.frame);
+    void this.start(this.anchor.frame);
   }
 
   private quiet(): void {
     this.state.peaks = [0, 0];
-    this.state.momentary = -120;
+    this.state.momentary = this.state.shortTerm = -120;
+    this.state.tracks = [];
   }
 }

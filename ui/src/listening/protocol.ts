@@ -8,6 +8,8 @@ export interface Block {
   peaks: [number, number];
   momentary: number;
   shortTerm: number;
+  /** The highest sample of each track. */
+  tracks: number[];
   /** Interleaved left and right. Empty: the stream has ended. */
   samples: Float32Array;
 }
@@ -36,7 +38,8 @@ export type ToWorklet =
   | { type: "port"; port: MessagePort }
   /** With an origin, the session frame is heard at the very context frame; what comes late is skipped. */
   | { type: "start"; stream: number; origin?: Origin }
-  | { type: "next"; stream: number }
+  /** It takes over at the frame that has been reached; if it jumps, wherever it begins. */
+  | { type: "next"; stream: number; jump?: boolean }
   | { type: "stop" };
 
 /** From the worklet to the main thread. */
@@ -49,6 +52,7 @@ export type FromWorklet =
       peaks: [number, number];
       momentary: number;
       shortTerm: number;
+      tracks: number[];
       late: number;
     }
   | { type: "took"; stream: number }

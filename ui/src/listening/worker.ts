@@ -46,9 +46,10 @@ async function read(stream: number, reader: ReadableStreamDefaultReader<Uint8Arr
     const view = new DataView(bytes.buffer);
     while (bytes.length - at >= HEAD) {
       const frames = view.getUint32(at + 8, true);
-      const length = HEAD + frames * 8;
+      const head = HEAD + view.getUint32(at + 12, true) * 4;
+      const length = head + frames * 8;
       if (bytes.length - at < length) break;
-      pass(stream, view, at, frames, bytes.buffer.slice(at + HEAD, at + length));
+      pass(stream, view, at, frames, bytes.buffer.slice(at + head, at + length));
       at += length;
     }
     held = bytes.slice(at);
@@ -63,6 +64,7 @@ function pass(stream: number, view: DataView, at: number, frames: number, data: 
     peaks: [view.getFloat32(at + 16, true), view.getFloat32(at + 20, true)],
     momentary: view.getFloat32(at + 24, true),
     shortTerm: view.getFloat32(at + 28, true),
+    tracks: Array.from({ length: view.getUint32(at + 12, true) }, (_, i) => view.getFloat32(at + HEAD + 4 * i, true)),
     samples: new Float32Array(data, 0, frames * 2),
   };
   port?.postMessage(block, [data]);

@@ -24,7 +24,11 @@ class Ring {
   private offset = 0;
   ended = false;
 
-  constructor(readonly stream: number) {}
+  constructor(
+    readonly stream: number,
+    /** It takes over wherever it begins. */
+    readonly jump = false,
+  ) {}
 
   push(block: Block): void {
     if (block.samples.length === 0) this.ended = true;
@@ -86,6 +90,7 @@ class Listening extends AudioWorkletProcessor {
   private begun = false; // this stream has been heard
   private risen = CROSSING; // how far it has come back after it stayed away
   private readonly held: [number, number] = [0, 0];
+  private readonly heard: [number, number] = [0, 0]; // the frame before
   private readonly a: [number, number] = [0, 0];
   private readonly b: [number, number] = [0, 0];
 
@@ -107,7 +112,7 @@ class Listening extends AudioWorkletProcessor {
         this.risen = CROSSING;
         break;
       case "next":
-        this.next = new Ring(message.stream);
+        this.next = new Ring(message.stream, message.jump);
         break;
       case "stop":
         this.leaving = this.current; // crosses to silence
@@ -157,19 +162,20 @@ class Listening extends AudioWorkletProcessor {
       this.a[1] = this.a[1] * t + this.b[1] * (1 - t);
       if (this.crossed >= CROSSING) this.leaving = undefined;
     }
-    left[i] = this.a[0];
-    right[i] = this.a[1];
+    left[i] = this.heard[0] = this.a[0];
+    right[i] = this.heard[1] = this.a[1];
   }
 
-  /** There is sound: after it had stayed away, it comes back without a click. */
+  /** There is sound: after it had stayed away, it comes back over what is still dying away, without a click. */
   private comeBack(): void {
     if (this.risen < CROSSING) {
       const t = ++this.risen / CROSSING;
-      this.a[0] *= t;
-      this.a[1] *= t;
+      this.a[0] = this.a[0] * t + (this.held[0] *= DYING) * (1 - t);
+      this.a[1] = this.a[1] * t + (this.held[1] *= DYING) * (1 - t);
+    } else {
+      this.held[0] = this.a[0];
+      this.held[1] = this.a[1];
     }
-    this.held[0] = this.a[0];
-    this.held[1] = this.a[1];
     this.begun = true;
   }
 
@@ -181,6 +187,11 @@ class Listening extends AudioWorkletProcessor {
       return;
     }
     this.late++;
+    if (this.risen > 0 && this.risen < CROSSING) {
+      // It goes away while it was coming back: what is heard at the moment dies away.
+      this.held[0] = this.heard[0];
+      this.held[1] = this.heard[1];
+    }
     this.risen = 0;
     this.a[0] = this.held[0] *= DYING;
     this.a[1] = this.held[1] *= DYING;
@@ -190,7 +201,7 @@ class Listening extends AudioWorkletProcessor {
   private changeOver(): void {
     if (!this.next || this.leaving) return;
     const at = this.current?.frame;
-    const ready = at === undefined ? this.next.head !== undefined : this.next.seek(at);
+    const ready = at === undefined || this.next.jump ? this.next.head !== undefined : this.next.seek(at);
     if (!ready) return;
     this.leaving = this.current;
     this.crossed = 0;
@@ -214,6 +225,7 @@ class Listening extends AudioWorkletProcessor {
       peaks: this.last?.peaks ?? [0, 0],
       momentary: this.last?.momentary ?? -120,
       shortTerm: this.last?.shortTerm ?? -120,
+      tracks: this.last?.tracks ?? [],
       late: this.late,
     });
   }

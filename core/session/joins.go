@@ -1,0 +1,47 @@
+package session
+
+import (
+	"cmp"
+	"slices"
+
+	"ruvel/core/audio"
+)
+
+// nextTo is how far apart two clips may lie and still be heard as joined.
+const nextTo = audio.Second / 10
+
+// Joins gives the stretches of session time around the places at which one clip ends and
+// another begins on the same track, on tracks that can be heard: so much before and after
+// each, in order, those that overlap made one.
+func (d Document) Joins(around audio.Frames) []Span {
+	var all []Span
+	audible := d.Audible()
+	for i, t := range d.Tracks {
+		if !audible[i] {
+			continue
+		}
+		var end audio.Frames // of what has begun before
+		for n, id := range t.ClipsInOrder() {
+			c := t.Clips[id]
+			if n > 0 && c.Start <= end+nextTo {
+				from, to := min(c.Start, end), min(max(c.Start, end), c.End())
+				all = append(all, Span{From: max(0, from-around), To: to + around})
+			}
+			end = max(end, c.End())
+		}
+	}
+	slices.SortFunc(all, func(a, b Span) int { return cmp.Compare(a.From, b.From) })
+	out := all[:0]
+	for _, s := range all {
+		if n := len(out); n > 0 && s.From <= out[n-1].To {
+			out[n-1].To = max(out[n-1].To, s.To)
+			continue
+		}
+		out = append(out, s)
+	}
+	length := d.Length()
+	for i := range out {
+		out[i].To = min(out[i].To, length)
+	}
+	return out
+}

@@ -1,0 +1,16 @@
+/** The scale of level meters: from the lowest level that is shown to full scale, in dB. */
+export const LOWEST = -48;
+/** The levels that are written beside a meter. */
+export const MARKS = [-48, -36, -24, -18, -12, -6, 0];
+
+export function levelOf(amplitude: number): number {
+  return amplitude > 1e-6 ? 20 * Math.log10(amplitude) : -120;
+}
+
+/** Where a level stands on the scale, 0 to 1. */
+export function placeOn(level: number): number {
+  return Math.min(1, Math.max(0, (level - LOWEST) / -LOWEST));
+}
+
+/** What is left of a level, by the next report, while it falls. */
+export const FALL = 0.9;
