@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/cdproto/input"
@@ -16,6 +17,8 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/server"
+	"ruvel/internal/store"
 	"ruvel/testkit"
 )
 
@@ -235,4 +238,42 @@ func TestTheOverMarkStaysUntilItIsCleared(t *testing.T) {
 	w.Until(`document.querySelector(".meter .over.lit")`)
 	w.Press("Over the ceiling: clear the mark")
 	w.Until(`!document.querySelector(".meter .over.lit")`)
+}
+
+func TestTheLoudnessOfTheShowFollowsTheHandAndIsThatOfTheMix(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Follows the hand")
+	estimated := func() server.Estimated {
+		return get[server.Estimated](t, "/api/episodes/"+episode+"/loudness/estimate")
+	}
+	whole := `document.querySelector(".whole .figures").innerText`
+	w.Until(`/^−?\d/.test(` + whole + `)`)
+	before := Eval[string](w, whole)
+	w.Type(`[aria-label="Fader of Music 1 in dB"]`, "-20")
+	w.Type(`[aria-label="Fader of Voice 1 in dB"]`, "-12")
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Fader == -12 })
+	w.Until(whole + ` !== ` + fmt.Sprintf("%q", before))
+	about := estimated()
+	require.Eventually(t, func() bool {
+		m := get[server.Measured](t, "/api/episodes/"+episode+"/loudness")
+		return m.Version == about.Version && !m.Measuring
+	}, patience, patience/1000)
+	m := get[server.Measured](t, "/api/episodes/"+episode+"/loudness")
+	assert.InDelta(t, m.Loudness.Integrated, about.Integrated, 0.5)
+	t.Logf("estimated %.2f, measured %.2f LUFS", about.Integrated, m.Loudness.Integrated)
+	w.Until(fmt.Sprintf(`%s.startsWith(%q)`, whole, strings.ReplaceAll(fmt.Sprintf("%.1f", m.Loudness.Integrated), "-", "−")))
+
+	// On the sample, too, in which voices and music of all kinds lie over each other.
+	for _, show := range get[[]store.Show](t, "/api/shows") {
+		for _, e := range get[[]server.Episode](t, "/api/shows/"+show.ID+"/episodes") {
+			if e.Loudness == nil || e.Title != "The Last Fog Signal" {
+				continue
+			}
+			if got := get[server.Estimated](t, "/api/episodes/"+e.ID+"/loudness/estimate"); got.Version == e.Version {
+				t.Logf("the sample: estimated %.2f, measured %.2f LUFS", got.Integrated, e.Loudness.Integrated)
+				assert.InDelta(t, e.Loudness.Integrated, got.Integrated, 0.5)
+			}
+		}
+	}
 }

@@ -65,6 +65,7 @@ type Server struct {
 	listening atomic.Int32                 // streams that there are
 	hands     chan struct{}                // as many as may render for listeners at a time
 	outlines  *share.Group[mix.Silhouette] // silhouettes that are being computed
+	estimates *share.Group[Estimated]      // and loudnesses that are being estimated
 	streams   context.Context              // ends those requests that never end by themselves; nil: nothing does
 }
 
@@ -74,6 +75,7 @@ var once sync.Once
 func (s *Server) Handler() http.Handler {
 	s.hands = make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1))
 	s.outlines = share.New[mix.Silhouette](1)
+	s.estimates = share.New[Estimated](1)
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))

@@ -150,6 +150,10 @@ func (s *Server) episodeRoutes(api huma.API) {
 		func(ctx context.Context, in *InEpisode) (*body[Measured], error) {
 			return answer(s.measured(ctx, in.Episode))
 		})
+	huma.Register(api, operation("GET", "/episodes/{episode}/loudness/estimate", "estimate-loudness", "About how loud the whole mix is now, known without rendering it: for the time in which a hand moves"),
+		func(ctx context.Context, in *InEpisode) (*body[Estimated], error) {
+			return answer(s.estimated(ctx, in.Episode))
+		})
 	huma.Register(api, operation("GET", "/targets", "list-targets", "The delivery targets in the order they are offered"),
 		func(context.Context, *empty) (*body[[]loudness.Target], error) {
 			return answer(loudness.Targets(), nil)
@@ -185,6 +189,28 @@ func (s *Server) measured(ctx context.Context, episode string) (Measured, error)
 	verdict := target.Judge(e.Loudness.Of)
 	m.Verdict = &verdict
 	return m, nil
+}
+
+// Estimated is about how loud an episode is.
+type Estimated struct {
+	Version    int64            `json:"version" doc:"That it is of"`
+	Integrated float64          `json:"integrated" doc:"LUFS, to half a unit"`
+	Verdict    loudness.Verdict `json:"verdict" doc:"How it stands to the episode's target"`
+}
+
+func (s *Server) estimated(ctx context.Context, episode string) (Estimated, error) {
+	doc, version, err := s.Store.Document(ctx, episode)
+	if err != nil {
+		return Estimated{}, err
+	}
+	target, known := loudness.FindTarget(doc.Target)
+	if !known {
+		target = loudness.Targets()[0]
+	}
+	return s.estimates.Do(ctx, fmt.Sprintf("%s %d", episode, version), func(ctx context.Context) (Estimated, error) {
+		about, err := mix.Estimate(doc, func(sound string) (loudness.Series, error) { return s.Sounds.Powers(ctx, sound) })
+		return Estimated{version, about, target.Judge(loudness.Result{Integrated: about, TruePeak: loudness.Floor})}, err
+	})
 }
 
 // target is what an episode is to be delivered at.

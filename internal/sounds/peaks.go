@@ -11,8 +11,8 @@ import (
 // peaksKept is how many bytes of peaks are kept in memory: those of about nine hours.
 const peaksKept = 128 << 20
 
-// peakCache keeps the peaks that were asked for last, bounded by bytes. It is safe for use by many goroutines.
-type peakCache struct {
+// memory keeps what was asked for last of sounds, bounded by bytes. It is safe for use by many goroutines.
+type memory[V any] struct {
 	mu    sync.Mutex
 	most  int
 	bytes int
@@ -20,45 +20,44 @@ type peakCache struct {
 	order list.List // the last used first
 }
 
-type keptPeaks struct {
+type kept[V any] struct {
 	id    string
 	bytes int
-	peaks waveform.Pyramid
+	value V
 }
 
-func (c *peakCache) find(id string) (waveform.Pyramid, bool) {
+func (c *memory[V]) find(id string) (value V, there bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	e, there := c.byID[id]
 	if !there {
-		return waveform.Pyramid{}, false
+		return value, false
 	}
 	c.order.MoveToFront(e)
-	return e.Value.(keptPeaks).peaks, true
+	return e.Value.(kept[V]).value, true
 }
 
-func (c *peakCache) keep(id string, p waveform.Pyramid) {
+func (c *memory[V]) keep(id string, value V, bytes int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.drop(id)
-	k := keptPeaks{id, p.Bytes(), p}
-	c.byID[id] = c.order.PushFront(k)
-	c.bytes += k.bytes
+	c.byID[id] = c.order.PushFront(kept[V]{id, bytes, value})
+	c.bytes += bytes
 	for c.bytes > c.most && c.order.Len() > 1 {
-		c.drop(c.order.Back().Value.(keptPeaks).id)
+		c.drop(c.order.Back().Value.(kept[V]).id)
 	}
 }
 
 // forget drops what is kept of a sound.
-func (c *peakCache) forget(id string) {
+func (c *memory[V]) forget(id string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.drop(id)
 }
 
-func (c *peakCache) drop(id string) {
+func (c *memory[V]) drop(id string) {
 	if e, there := c.byID[id]; there {
-		c.bytes -= c.order.Remove(e).(keptPeaks).bytes
+		c.bytes -= c.order.Remove(e).(kept[V]).bytes
 		delete(c.byID, id)
 	}
 }
@@ -92,7 +91,7 @@ func (l *Library) Peaks(ctx context.Context, id string) (waveform.Pyramid, error
 				return p, err
 			}
 		}
-		l.peaks.keep(id, p)
+		l.peaks.keep(id, p, p.Bytes())
 		return p, nil
 	})
 }

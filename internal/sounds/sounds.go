@@ -39,15 +39,17 @@ type Library struct {
 	// Space is the disk that it is kept on.
 	Space *disk.Space
 
-	bucket  *blob.Bucket
-	cache   string
-	copies  *share.Group[Facts] // working copies that are made anew
-	opening *share.Group[struct{}]
-	reading *share.Group[waveform.Pyramid]
-	peaks   peakCache
-	mu      sync.Mutex
-	mapped  map[string]*mapping // to be read next; older ones of a sound live as long as they are read
-	live    int                 // mappings that there are
+	bucket   *blob.Bucket
+	cache    string
+	copies   *share.Group[Facts] // working copies that are made anew
+	opening  *share.Group[struct{}]
+	reading  *share.Group[waveform.Pyramid]
+	peaks    memory[waveform.Pyramid]
+	weighing *share.Group[loudness.Series]
+	powers   memory[loudness.Series]
+	mu       sync.Mutex
+	mapped   map[string]*mapping // to be read next; older ones of a sound live as long as they are read
+	live     int                 // mappings that there are
 
 	deleting sync.RWMutex // no original is deleted while one is being put in
 }
@@ -65,7 +67,8 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 	return &Library{
 		bucket: bucket, cache: cache, mapped: map[string]*mapping{},
 		copies: share.New[Facts](decoders), opening: share.New[struct{}](0), reading: share.New[waveform.Pyramid](0),
-		peaks: peakCache{most: peaksKept, byID: map[string]*list.Element{}},
+		peaks:    memory[waveform.Pyramid]{most: peaksKept, byID: map[string]*list.Element{}},
+		weighing: share.New[loudness.Series](1), powers: memory[loudness.Series]{most: powersKept, byID: map[string]*list.Element{}},
 	}, nil
 }
 
@@ -175,6 +178,7 @@ func (l *Library) DeleteOlder(ctx context.Context, id string, age time.Duration)
 // read stays readable; its disk is free as soon as nobody reads it.
 func (l *Library) DropCopy(id string) error {
 	l.peaks.forget(id)
+	l.powers.forget(id)
 	return os.RemoveAll(l.folder(id))
 }
 

@@ -176,6 +176,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/loudness/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** About how loud the whole mix is now, known without rendering it: for the time in which a hand moves */
+        get: operations["estimate-loudness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/mixdowns": {
         parameters: {
             query?: never;
@@ -1245,6 +1262,20 @@ export interface components {
             message?: string;
             /** @description The value at the given location */
             value?: unknown;
+        };
+        Estimated: {
+            /**
+             * Format: double
+             * @description LUFS, to half a unit
+             */
+            integrated: number;
+            /** @description How it stands to the episode's target */
+            verdict: components["schemas"]["Verdict"];
+            /**
+             * Format: int64
+             * @description That it is of
+             */
+            version: number;
         };
         Event: {
             change?: components["schemas"]["ChangeEvent"];
@@ -2905,6 +2936,8 @@ export interface operations {
                 loopFrom?: number;
                 /** @description Wait up to 2 s for this version */
                 rev?: number;
+                /** @description Only the joins from there on: a second before and after each place at which one clip ends and another begins on a track */
+                joins?: boolean;
                 /** @description Leave this track out, as while it is recorded onto */
                 without?: string;
             };
@@ -2952,6 +2985,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Measured"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "estimate-loudness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Estimated"];
                 };
             };
             /** @description Error */

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
+import { refDebounced, refThrottled } from "@vueuse/core";
 import { ElSlider } from "element-plus";
 import { Mic, Pause, Play, Repeat2, SkipBack, Square } from "lucide-vue-next";
 import { computed, watch } from "vue";
@@ -23,10 +23,24 @@ const settled = refDebounced(
 // Asked for when the hand rests; measured in the background, and told when that is done.
 watch(settled, () => void mixdowns.measure().catch(() => undefined), { immediate: true });
 
+// While a hand moves, about how loud the show becomes is asked for as often as that is answered.
+const moving = refThrottled(
+  computed(() => session.version),
+  120,
+);
+watch(moving, (version, before) => before > 0 && version > before && void mixdowns.estimate().catch(() => undefined));
+
 const target = computed(() => lists.targets.find((t) => t.key === session.document?.target));
-const whole = computed(() => mixdowns.measured?.loudness?.integrated ?? SILENCE);
-const off = computed(() => (mixdowns.measured?.verdict?.loud ?? 0) !== 0);
-const outdated = computed(() => mixdowns.measured?.measuring ?? false);
+const outdated = computed(() => mixdowns.measured?.version !== session.version);
+/** What is said of the whole show: what was measured, or what is estimated since. */
+const about = computed(() => {
+  const [m, e] = [mixdowns.measured, mixdowns.estimated];
+  if (e && outdated.value && e.version > (m?.version ?? 0))
+    return { integrated: e.integrated, verdict: e.verdict, estimated: true };
+  return { integrated: m?.loudness?.integrated ?? SILENCE, verdict: m?.verdict, estimated: false };
+});
+const whole = computed(() => about.value.integrated);
+const off = computed(() => (about.value.verdict?.loud ?? 0) !== 0);
 const heard = (loudness: number) => (desk.player.state.playing && loudness > -100 ? figure(loudness) : "–");
 /** Zoom as a slider: the right end shows single syllables, the left one many hours. */
 const zoom = computed(() => 100 - (100 * Math.log(desk.time.scale / FINEST)) / Math.log(COARSEST / FINEST));
@@ -92,10 +106,17 @@ function setZoom(value: number | number[]): void {
       <span
         class="figures"
         :class="{ off, outdated }"
-        :title="outdated ? 'Being measured again; this was before the last change' : mixdowns.measured?.verdict?.text"
+        :title="
+          about.estimated
+            ? `About so loud, to half a unit; it is being measured. ${about.verdict?.text}`
+            : outdated
+              ? 'Being measured again; this was before the last change'
+              : about.verdict?.text
+        "
       >
-        {{ whole > SILENCE ? figure(whole) : "–" }}<small> LUFS</small>
-        <span v-if="off" class="visually-hidden">, {{ mixdowns.measured?.verdict?.text }}</span>
+        <span v-if="about.estimated && whole > SILENCE" class="about" aria-hidden="true">≈ </span
+        >{{ whole > SILENCE ? figure(whole) : "–" }}<small> LUFS</small>
+        <span v-if="off" class="visually-hidden">, {{ about.verdict?.text }}</span>
         <span v-if="outdated" class="visually-hidden">, being measured</span>
       </span>
     </div>

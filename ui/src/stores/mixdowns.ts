@@ -8,6 +8,8 @@ export const useMixdowns = defineStore("mixdowns", () => {
   const session = useSession();
   const list = ref<Schema["Mixdown"][]>([]);
   const measured = ref<Schema["Measured"]>();
+  /** About how loud the mix is, while it has not been measured since the last change. */
+  const estimated = ref<Schema["Estimated"]>();
 
   async function refresh(): Promise<void> {
     const desk = session.open;
@@ -32,10 +34,22 @@ export const useMixdowns = defineStore("mixdowns", () => {
     );
   }
 
-  function leave(): void {
-    list.value = [];
-    measured.value = undefined;
+  /** Asks about how loud the mix is now, which is answered at once. */
+  async function estimate(): Promise<void> {
+    const desk = session.open;
+    if (!desk) return;
+    const path = { episode: desk.episode };
+    await desk.load(
+      "estimate",
+      (signal) => api.GET("/episodes/{episode}/loudness/estimate", { params: { path }, signal }),
+      (there) => (estimated.value = there),
+    );
   }
 
-  return { list, measured, refresh, measure, leave };
+  function leave(): void {
+    list.value = [];
+    measured.value = estimated.value = undefined;
+  }
+
+  return { list, measured, estimated, refresh, measure, estimate, leave };
 });

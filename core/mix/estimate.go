@@ -1,0 +1,121 @@
+package mix
+
+import (
+	"ruvel/core/audio"
+	"ruvel/core/envelope"
+	"ruvel/core/fade"
+	"ruvel/core/loudness"
+	"ruvel/core/pan"
+	"ruvel/core/session"
+)
+
+// Estimate is about how loud the whole mix of a document is, in LUFS, without rendering it:
+// the powers of its recordings, per 100 ms, times the squares of all gains. Sounds are taken
+// as unlike each other, so that their powers add up; the same recording twice at one moment
+// is up to 3 LU louder than that.
+func Estimate(doc session.Document, series func(sound string) (loudness.Series, error)) (float64, error) {
+	powers := make([]float64, doc.Length()/loudness.Hop)
+	audible := doc.Audible()
+	for i, t := range doc.Tracks {
+		if !audible[i] || t.Fader <= audio.Silence {
+			continue
+		}
+		e := estimator{powers: powers, trackLine: envelope.New(t.Envelope)}
+		crossings := crossingsOf(t)
+		for id, c := range t.Clips {
+			if c.Silent || c.Gain <= audio.Silence {
+				continue
+			}
+			s, err := series(c.Sound)
+			if err != nil {
+				return loudness.Floor, err
+			}
+			e.clip, e.clipLine, e.fixed = c, envelope.New(c.Envelope), c.Gain.Gain()*t.Fader.Gain()
+			e.crossing, e.crosses = crossings[id]
+			e.add(weighed(s, t.Pan))
+		}
+	}
+	return loudness.Integrated(powers), nil
+}
+
+// weighed is the power of a sound in both channels of the mix after pan.
+func weighed(s loudness.Series, p float64) []float64 {
+	if len(s) == 0 {
+		return nil
+	}
+	left, right := pan.Mono(p)
+	shares := []float64{left*left + right*right}
+	if len(s) == 2 {
+		left, right = pan.Balance(p)
+		shares = []float64{left * left, right * right}
+	}
+	out := make([]float64, len(s[0]))
+	for c := range s {
+		for k, v := range s[c] {
+			out[k] += float64(v) * shares[c]
+		}
+	}
+	return out
+}
+
+// estimator adds the clips of a track to the powers of a mix.
+type estimator struct {
+	powers    []float64
+	trackLine envelope.Curve
+	clip      session.Clip
+	fixed     float64 // the gains that do not move
+	clipLine  envelope.Curve
+	crossing  session.Clip
+	crosses   bool
+}
+
+// looks is how often a gain that moves is looked at within 100 ms.
+const looks = 5
+
+func (e *estimator) add(sound []float64) {
+	c := e.clip
+	for n := c.Start / loudness.Hop; n < audio.Frames(len(e.powers)) && n*loudness.Hop < c.End(); n++ {
+		from, to := max(c.Start, n*loudness.Hop), min(c.End(), (n+1)*loudness.Hop)
+		// The hops of the recording do not lie on those of the session.
+		own := n*loudness.Hop - c.Start + c.Offset
+		k := int(own / loudness.Hop)
+		part := float64(own-audio.Frames(k)*loudness.Hop) / float64(loudness.Hop)
+		power := (1-part)*at(sound, k) + part*at(sound, k+1)
+		if power > 0 {
+			e.powers[n] += power * e.square(from, to) * float64(to-from) / float64(loudness.Hop)
+		}
+	}
+}
+
+func at(values []float64, i int) float64 {
+	if i < 0 || i >= len(values) {
+		return 0
+	}
+	return values[i]
+}
+
+// square is the mean square of all gains from one moment to another.
+func (e *estimator) square(from, to audio.Frames) float64 {
+	c := e.clip
+	own := from - c.Start
+	n := to - from
+	clipGain, still := e.clipLine.Constant(own+c.Offset, own+c.Offset+n)
+	trackGain, flat := e.trackLine.Constant(from, to)
+	if still && flat && !fade.Touches(c, own, own+n) && !fade.Hushes(c.Hushed, own+c.Offset, own+c.Offset+n) &&
+		(!e.crosses || !fade.Touches(e.crossing, own, own+n)) {
+		g := e.fixed * clipGain * trackGain
+		return g * g
+	}
+	var sum float64
+	for i := range looks {
+		at := from + n*audio.Frames(2*i+1)/(2*looks)
+		o := at - c.Start
+		g := e.fixed * e.clipLine.GainAt(o+c.Offset) * e.trackLine.GainAt(at) *
+			fade.In(c.FadeIn, o) * fade.Out(c.FadeOut, o, c.Length) * fade.Hush(c.Hushed, o+c.Offset)
+		if e.crosses {
+			g *= fade.In(e.crossing.FadeIn, o) * fade.Out(e.crossing.FadeOut, o, c.Length)
+		}
+		sum += g * g
+	}
+	return sum / looks
+}

@@ -1,0 +1,133 @@
+package mix_test
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"ruvel/core/audio"
+	"ruvel/core/loudness"
+	"ruvel/core/mix"
+	"ruvel/core/session"
+	"ruvel/testkit"
+)
+
+// unlike are sounds of some seconds that have nothing to do with each other.
+var unlike = map[string]audio.PCM{
+	testkit.ID(0): testkit.Noise(1, 0.3, 12*audio.Second, 11),
+	testkit.ID(1): testkit.Noise(2, 0.1, 12*audio.Second, 12),
+	testkit.ID(2): testkit.Noise(1, 0.02, 12*audio.Second, 13),
+	testkit.ID(3): testkit.Noise(2, 0.5, 12*audio.Second, 14),
+}
+
+func seriesOf(id string) (loudness.Series, error) { return loudness.Powers(unlike[id]), nil }
+
+func TestTheLoudnessOfAMixIsKnownWithoutRenderingItToHalfAUnit(t *testing.T) {
+	kept := map[string]loudness.Series{}
+	for id := range unlike {
+		kept[id], _ = seriesOf(id)
+	}
+	worst := 0.0
+	rapid.Check(t, func(t *rapid.T) {
+		doc := session.New()
+		frames := func(name string, low, high float64) audio.Frames {
+			return audio.Frames(rapid.Float64Range(low, high).Draw(t, name) * audio.Rate)
+		}
+		db := func(name string) audio.DB { return audio.DB(rapid.Float64Range(-30, 6).Draw(t, name)) }
+		line := func(high float64) []session.Point {
+			points := []session.Point{}
+			at := audio.Frames(0)
+			for range rapid.IntRange(0, 4).Draw(t, "points") {
+				at += 1 + frames("gap", 0, high/3)
+				points = append(points, session.Point{At: at, Level: db("level"), Bend: rapid.Float64Range(-1, 1).Draw(t, "bend")})
+			}
+			return points
+		}
+		for i := range 4 {
+			id := testkit.ID(i)
+			pcm := unlike[id]
+			doc.Sounds[id] = session.Sound{Channels: len(pcm), Length: pcm.Length()}
+			shape := rapid.SampledFrom([]session.Shape{session.Linear, session.EqualPower, session.Exponential})
+			track := session.Track{
+				ID: fmt.Sprintf("t%d", 2*i+1), Name: "Track", Part: session.Voice, Fader: db("fader"), Pan: rapid.Float64Range(-1, 1).Draw(t, "pan"),
+				Mute: rapid.IntRange(0, 4).Draw(t, "mute") == 0, Envelope: line(30), Clips: map[string]session.Clip{},
+			}
+			offset := frames("offset", 0, 4)
+			track.Clips[fmt.Sprintf("c%d", 2*i+2)] = session.Clip{
+				Name: "Clip", Sound: id, Start: frames("start", 0, 8), Offset: offset, Length: frames("length", 4, 8), Gain: db("gain"),
+				FadeIn:   session.Fade{Length: frames("in", 0, 4), Shape: shape.Draw(t, "in")},
+				FadeOut:  session.Fade{Length: frames("out", 0, 4), Shape: shape.Draw(t, "out")},
+				Envelope: line(15), Hushed: []session.Span{{From: offset + 2*audio.Second, To: offset + 3*audio.Second}},
+			}
+			doc.Tracks = append(doc.Tracks, track)
+		}
+		estimate, err := mix.Estimate(doc, func(id string) (loudness.Series, error) { return kept[id], nil })
+		if err != nil {
+			t.Fatalf("estimate: %v", err)
+		}
+		plan, err := mix.Compile(doc, func(id string) (audio.PCM, error) { return unlike[id], nil }, nil)
+		if err != nil {
+			t.Fatalf("compile: %v", err)
+		}
+		out := audio.NewPCM(2, doc.Length())
+		if err := mix.NewRenderer(plan).Render(out, 0); err != nil {
+			t.Fatalf("render: %v", err)
+		}
+		measured := loudness.Integrated(summed(loudness.Powers(out)))
+		worst = math.Max(worst, math.Abs(estimate-measured))
+		if math.Abs(estimate-measured) > 0.5 {
+			t.Fatalf("estimated %.2f, measured %.2f LUFS", estimate, measured)
+		}
+	})
+	t.Logf("at most %.3f LU away", worst)
+}
+
+func summed(s loudness.Series) []float64 {
+	sum := make([]float64, len(s[0]))
+	for _, channel := range s {
+		for k, v := range channel {
+			sum[k] += float64(v)
+		}
+	}
+	return sum
+}
+
+func TestPowersOfASoundAreThoseOfTheMeter(t *testing.T) {
+	pcm := unlike[testkit.ID(1)]
+	s := loudness.Powers(pcm)
+	require.Len(t, s, 2)
+	assert.InDelta(t, loudness.Measure(pcm).Integrated, loudness.Integrated(summed(s)), 1e-4)
+	assert.Equal(t, loudness.Floor, loudness.Integrated(nil))
+}
+
+func TestTheEstimateOfASilentMixIsSilence(t *testing.T) {
+	doc := session.New()
+	got, err := mix.Estimate(doc, seriesOf)
+	require.NoError(t, err)
+	assert.InDelta(t, loudness.Floor, got, 0)
+}
+
+func BenchmarkEstimateOfAnHourWithSixteenTracks(b *testing.B) {
+	doc := session.New()
+	id := testkit.ID(0)
+	doc.Sounds[id] = session.Sound{Channels: 1, Length: 3600 * audio.Second}
+	for range 16 {
+		doc.Tracks = append(doc.Tracks, session.Track{Envelope: []session.Point{{At: 9}, {At: 99 * audio.Second, Level: -9}}, Clips: map[string]session.Clip{
+			"c": {Sound: id, Length: 3600 * audio.Second},
+		}})
+	}
+	hops := make([]float32, 36000)
+	for i := range hops {
+		hops[i] = 0.01
+	}
+	b.ResetTimer()
+	for b.Loop() {
+		if _, err := mix.Estimate(doc, func(string) (loudness.Series, error) { return loudness.Series{hops}, nil }); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
