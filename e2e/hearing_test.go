@@ -1,8 +1,10 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
 	"math"
+	"net/http"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -276,4 +278,31 @@ func TestTheLoudnessOfTheShowFollowsTheHandAndIsThatOfTheMix(t *testing.T) {
 			}
 		}
 	}
+}
+
+func TestAChangeWhoseStreamIsRefusedIsHeardAsSoonAsThereIsOne(t *testing.T) {
+	w := OpenWindow(t, base)
+	w.OnNewPage(recorder)
+	episode := withTwoClips(t, w, "Refused")
+	w.Press("Play")
+	w.Until(`window.__heard.some(b => b[0].some(v => Math.abs(v) > 0.05))`)
+	// Others take all the places there are for listeners.
+	ctx, leave := context.WithCancel(t.Context())
+	defer leave()
+	for full := false; !full; {
+		r, err := http.NewRequestWithContext(ctx, "GET", base+"/api/episodes/"+episode+"/listen?from=0&loop=true&to=480000", nil)
+		require.NoError(t, err)
+		answer, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		if full = answer.StatusCode == http.StatusServiceUnavailable; full {
+			answer.Body.Close()
+		}
+	}
+	for _, track := range []string{"Voice 1", "Music 1"} {
+		w.Click(fmt.Sprintf(`[aria-label="Track %s"] .switch`, track))
+	}
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Mute && d.Tracks[1].Mute })
+	w.UntilText("The sound does not arrive; trying again.")
+	leave()
+	w.Until(`document.querySelector('[aria-label="Pause"]') && window.__heard.slice(-4).every(b => b[0].every(v => v === 0))`)
 }

@@ -3,6 +3,7 @@ package e2e
 import (
 	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -223,4 +224,46 @@ func TestTheLevelIsSaidWhereThePointerIsWithoutAskingTheServer(t *testing.T) {
 	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, 640, 700))
 	w.UntilText("Level here")
 	assert.NotEmpty(t, total())
+}
+
+func TestFadesAreAlikeAtBothEndsAndGainReachesAllClipsOfARecording(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Fades and kin")
+	w.Press("Balance")
+	w.Click(music + " .head")
+	clip := func(d session.Document) session.Clip { _, _, c := clipNamed(t, d, "Slack water"); return c }
+
+	// Along for the length, down for the shape, and with Ctrl both ends alike.
+	w.Over(music)
+	x, y := w.Find(music+" .grip.in").At(0.3, 0.3)
+	w.Drag(x, y, x+xOf(w, 3)-xOf(w, 0), y+52, chromedp.ModifierCtrl)
+	d := untilKept(w, episode, func(d session.Document) bool {
+		return clip(d).FadeIn.Length > 2*audio.Second && clip(d).FadeIn == clip(d).FadeOut
+	})
+	assert.Equal(t, session.Smooth, clip(d).FadeIn.Shape, "two steps down from equal power")
+	assert.InDelta(t, 3, clip(d).FadeIn.Length.Seconds(), 0.3)
+	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, 640, 700))
+
+	// A second clip of the recording; both change by as much.
+	w.Click(music + " .head")
+	w.Key("d", chromedp.ModifierCtrl)
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[1].Clips) == 2 })
+	w.Click(music + " .head")
+	w.Type(`[aria-label="Gain, typed"]`, "-3")
+	untilKept(w, episode, func(d session.Document) bool {
+		gains := gainsOf(d.Tracks[1])
+		return slices.Equal(gains, []audio.DB{-3, 0})
+	})
+	w.Click(".kin input")
+	w.Type(`[aria-label="Gain, typed"]`, "-5")
+	untilKept(w, episode, func(d session.Document) bool { return slices.Equal(gainsOf(d.Tracks[1]), []audio.DB{-5, -2}) })
+}
+
+func gainsOf(t session.Track) (out []audio.DB) {
+	for _, c := range t.Clips {
+		out = append(out, c.Gain)
+	}
+	slices.Sort(out)
+	return out
 }

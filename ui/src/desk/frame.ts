@@ -32,7 +32,12 @@ export function selectIn(event: PointerEvent, desk: DeskContext, session: Sessio
       selection.range = range;
       selection.tracks = range.tracks;
       selection.track = track;
-      if (byFrame) selection.clips = [...new Set([...before, ...touched(session, range)])];
+      if (byFrame && desk.lines.value.tracks) {
+        // While the level lines of tracks are shown, a frame chooses their points.
+        const points = session.document?.tracks.find((t) => t.id === track)?.envelope ?? [];
+        selection.line = track;
+        selection.points = points.filter((p) => p.at >= range.from && p.at <= range.to).map((p) => p.at);
+      } else if (byFrame) selection.clips = [...new Set([...before, ...touched(session, range)])];
     },
     end: (moved) => {
       if (moved && byFrame) selection.range = undefined;
