@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"path/filepath"
 	"runtime"
-	"slices"
 	"strings"
 	"testing"
 
@@ -56,9 +55,9 @@ func TestSixtyChangesASecondAreHeardWithoutADropOut(t *testing.T) {
 	w.Until(`document.querySelector(".now").innerText >= "0:00.50"`)
 	w.Press("Pause")
 	for _, busy := range []bool{false, true} {
-		var late []float64
-		best := dragged{missing: math.MaxInt}
-		for range 4 {
+		// A machine that is busy with something else starves the sound now and then: of some tries one is whole.
+		var best dragged
+		for try := range 4 {
 			stop := make(chan struct{})
 			if busy {
 				for range runtime.NumCPU() {
@@ -67,21 +66,27 @@ func TestSixtyChangesASecondAreHeardWithoutADropOut(t *testing.T) {
 			}
 			d := dragWhilePlaying(t, w, episode, length)
 			close(stop)
-			late = append(late, d.heard)
-			if d.missing < best.missing {
+			if try == 0 || d.missing < best.missing {
 				best = d
 			}
 			t.Logf("both cores busy %v: %d changes, %.0f a second; %d frames missing, largest step %.4f; the last change heard after %.0f ms",
 				busy, d.moves, d.rate, d.missing, d.click, d.heard)
+			if best.missing < whole && best.click < unheard && best.heard < soon {
+				break
+			}
 		}
-		slices.Sort(late)
-		t.Logf("both cores busy %v: a change is heard after %.0f ms (median of 4), %.0f ms at worst", busy, late[2], late[3])
-		// A machine that is busy with something else starves the sound now and then: one try is whole.
-		assert.Less(t, best.missing, 300, "frames are missing while both cores are busy: %v", busy)
-		assert.Less(t, best.click, 0.02)
-		assert.Less(t, late[0], 1000.0)
+		assert.Less(t, best.missing, whole, "frames are missing while both cores are busy: %v", busy)
+		assert.Less(t, best.click, unheard)
+		assert.Less(t, best.heard, soon)
 	}
 }
+
+// What is asked of the sound on a machine that has other things to do, too.
+const (
+	whole   = 300    // frames, 6 ms, that may be missing
+	unheard = 0.02   // the largest step
+	soon    = 1000.0 // ms until a change is heard
+)
 
 func burn(stop chan struct{}) {
 	for v := 1.0; ; v = math.Sqrt(v + 1) {

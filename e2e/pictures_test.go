@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 
@@ -42,6 +44,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Until(`document.querySelector("[data-level=total]")?.innerText.includes("dB")`)
 	settle(w)
 	keep("desk-balance")
+	pictureLines(w, keep)
 	for _, stage := range []string{"Arrange", "Hand over", "Gather"} {
 		w.Press(stage)
 		settle(w)
@@ -121,6 +124,37 @@ func openSample(w *Window) {
 	w.t.Helper()
 	w.Until(`[...document.querySelectorAll("a[href^='/episodes/']")].some(a => a.innerText.includes("The Last Fog Signal"))`)
 	Eval[bool](w, `([...document.querySelectorAll("a[href^='/episodes/']")].find(a => a.innerText.includes("The Last Fog Signal")).click(), true)`)
+}
+
+// pictureLines shows a dip under the speech, and a ramp on the line of a track while it is drawn.
+func pictureLines(w *Window, keep func(string)) {
+	w.t.Helper()
+	points := `document.querySelectorAll('[aria-label^="Harbour theme, outro"] .point').length`
+	w.Click(`[aria-label^="Harbour theme, outro"] .head`)
+	w.Until(points + ` === 4`)
+	w.Press("Dip under the speech")
+	w.Until(points + ` > 4`)
+	w.Press("Undo")
+	w.Until(points + ` === 4`)
+	w.Key("v")
+	line := w.Find(`.row:nth-of-type(4) .track-line .hit`)
+	x, y := xOf(w, 66), line.Y+line.Height/2
+	hold := func(p *input.DispatchMouseEventParams) {
+		p.Button, p.Buttons, p.Modifiers = input.MouseButtonLeft, 1, 2 // with Ctrl
+	}
+	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y), chromedp.MouseEvent(chromedp.MousePressed, x, y, hold))
+	for i := 1.0; i <= 10; i++ {
+		w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x+12*i, y+3*i, hold))
+	}
+	w.Until(`document.querySelector(".ramp")`)
+	settle(w)
+	keep("balance-lines")
+	w.Do(chromedp.MouseEvent(chromedp.MouseReleased, x+120, y+30, hold))
+	w.Until(`document.querySelectorAll(".track-line .point").length === 2`)
+	w.Press("Undo")
+	w.Until(`document.querySelectorAll(".track-line .point").length === 0`)
+	w.Key("v")
+	w.Until(`!document.querySelector(".track-line")`)
 }
 
 // settle waits until no waveform is on its way any more and what is there has been drawn.
