@@ -138,7 +138,7 @@ func pictureLines(w *Window, keep func(string)) {
 	w.Until(points + ` === 4`)
 	w.Key("v")
 	line := w.Find(`.row:nth-of-type(4) .track-line .hit`)
-	x, y := xOf(w, 66), line.Y+line.Height/2
+	x, y := xOf(w, 28), line.Y+line.Height/2
 	hold := func(p *input.DispatchMouseEventParams) {
 		p.Button, p.Buttons, p.Modifiers = input.MouseButtonLeft, 1, 2 // with Ctrl
 	}

@@ -8,12 +8,6 @@ import (
 	"ruvel/core/session"
 )
 
-// levelAt is the level of a line that has points at a time.
-func levelAt(points []session.Point, at audio.Frames) audio.DB {
-	split, i := envelope.Split(points, at)
-	return split[i].Level
-}
-
 // isFlat says that a line has one level everywhere.
 func isFlat(points []session.Point) bool {
 	return !slices.ContainsFunc(points, func(p session.Point) bool { return p.Level != points[0].Level })

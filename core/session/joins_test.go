@@ -18,7 +18,7 @@ func TestJoinsAreWhereOneClipEndsAndAnotherBegins(t *testing.T) {
 			"c3": clip(20*s+s/20, 30*s), // hardly a gap
 			"c4": clip(40*s, 50*s),      // far away
 		}},
-		{ID: "t2", Clips: map[string]session.Clip{"c5": clip(0, 21*s), "c6": clip(20*s, 60*s)}},                // they overlap
+		{ID: "t2", Clips: map[string]session.Clip{"c5": clip(0, 21*s), "c6": clip(20*s, 60*s)}},             // they overlap
 		{ID: "t3", Mute: true, Clips: map[string]session.Clip{"c7": clip(0, 33*s), "c8": clip(33*s, 35*s)}}, // not heard
 	}}
 	assert.Equal(t, []session.Span{{From: 9 * s, To: 11 * s}, {From: 19 * s, To: 22 * s}}, d.Joins(s))
