@@ -3,6 +3,7 @@ package e2e
 import (
 	"fmt"
 	"math"
+	"path/filepath"
 	"slices"
 	"testing"
 
@@ -14,6 +15,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/session"
+	"ruvel/testkit"
 )
 
 // stretch chooses a stretch of time on the ruler.
@@ -200,6 +202,44 @@ func TestFadersMoveTogetherAreSetBackAndATrackIsHeardAlone(t *testing.T) {
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[1].Solo && !d.Tracks[0].Solo })
 	solo()
 	untilKept(w, episode, func(d session.Document) bool { return !d.Tracks[1].Solo && !d.Tracks[0].Solo })
+}
+
+func TestAPointSnapsToTheFirstWordAndMusicDipsUnderWhatIsSpoken(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	episode := newEpisode(w, "Words")
+	// A voice that speaks from 3 to 5 s and from 7 to 9 s in a quiet room.
+	voice := filepath.Join(t.TempDir(), "Keeper speaks.wav")
+	testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i",
+		"aevalsrc=0.3*sin(2*PI*220*t)*(between(t\\,3\\,5)+between(t\\,7\\,9))+0.0005*(random(0)-0.5):s=48000:d=12", "-ac", "1", voice)
+	_, musicFile := dropped(t)
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, voice, musicFile)
+	w.Until(`document.querySelectorAll(".clip").length === 2`)
+	w.Press("Balance")
+	w.Click(music + " .head")
+	w.Type(`[aria-label="Depth of the dip"]`, "18")
+	w.Type(`[aria-label="Time of the way down"]`, "1")
+	w.Press("Dip under the speech")
+	d := untilKept(w, episode, func(d session.Document) bool { _, _, c := clipNamed(t, d, "Slack water"); return len(c.Envelope) == 4 })
+	_, _, c := clipNamed(t, d, "Slack water")
+	assert.InDelta(t, 3, c.Envelope[1].At.Seconds(), 0.1, "down on the first word")
+	assert.InDelta(t, 9, c.Envelope[2].At.Seconds(), 0.4, "and until after the last")
+	first := c.Envelope[1].At
+
+	// A point that is dragged near the first word goes to it, and a guide runs through all tracks.
+	w.Press("Clear")
+	untilKept(w, episode, func(d session.Document) bool { _, _, c := clipNamed(t, d, "Slack water"); return len(c.Envelope) == 0 })
+	w.Over(music)
+	line := w.Find(music + " .hit")
+	py := line.Y + line.Height/2
+	w.Drag(xOf(w, 1), py, xOf(w, first.Seconds())+4, py+20)
+	d = untilKept(w, episode, func(d session.Document) bool {
+		_, _, c := clipNamed(t, d, "Slack water")
+		return len(c.Envelope) == 1 && c.Envelope[0].At > 2*audio.Second
+	})
+	_, _, c = clipNamed(t, d, "Slack water")
+	assert.Equal(t, first, c.Envelope[0].At)
 }
 
 func TestTheLevelIsSaidWhereThePointerIsWithoutAskingTheServer(t *testing.T) {

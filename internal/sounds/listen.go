@@ -37,6 +37,9 @@ func (l *Library) Listen(ctx context.Context) (samples func(id string, from, to 
 	}, hold.Close
 }
 
+// spokenKept is how many bytes of phrases are kept in memory: those of some thousand hours.
+const spokenKept = 16 << 20
+
 // Speech tells where somebody speaks in sounds, for as long as the context lasts.
 func (l *Library) Speech(ctx context.Context) speech.Source { return phrases{ctx, l} }
 
@@ -46,10 +49,15 @@ type phrases struct {
 }
 
 func (p phrases) Phrases(sound string) ([]speech.Phrase, error) {
+	if found, there := p.library.spoken.find(sound); there {
+		return found, nil
+	}
 	peaks, err := p.library.Peaks(p.ctx, sound)
 	if err != nil {
 		return nil, err
 	}
 	length := audio.Frames(len(peaks.Levels[0])) * waveform.Finest // to a millisecond or two
-	return speech.ByLevel(peaks, length), nil
+	found := speech.ByLevel(peaks, length)
+	p.library.spoken.keep(sound, found, 64+16*len(found))
+	return found, nil
 }

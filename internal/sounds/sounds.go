@@ -28,6 +28,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/core/problem"
+	"ruvel/core/speech"
 	"ruvel/core/waveform"
 	"ruvel/internal/disk"
 	"ruvel/internal/media"
@@ -47,6 +48,7 @@ type Library struct {
 	peaks    memory[waveform.Pyramid]
 	weighing *share.Group[loudness.Series]
 	powers   memory[loudness.Series]
+	spoken   memory[[]speech.Phrase]
 	mu       sync.Mutex
 	mapped   map[string]*mapping // to be read next; older ones of a sound live as long as they are read
 	live     int                 // mappings that there are
@@ -69,6 +71,7 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 		copies: share.New[Facts](decoders), opening: share.New[struct{}](0), reading: share.New[waveform.Pyramid](0),
 		peaks:    memory[waveform.Pyramid]{most: peaksKept, byID: map[string]*list.Element{}},
 		weighing: share.New[loudness.Series](1), powers: memory[loudness.Series]{most: powersKept, byID: map[string]*list.Element{}},
+		spoken: memory[[]speech.Phrase]{most: spokenKept, byID: map[string]*list.Element{}},
 	}, nil
 }
 
@@ -179,6 +182,7 @@ func (l *Library) DeleteOlder(ctx context.Context, id string, age time.Duration)
 func (l *Library) DropCopy(id string) error {
 	l.peaks.forget(id)
 	l.powers.forget(id)
+	l.spoken.forget(id)
 	return os.RemoveAll(l.folder(id))
 }
 

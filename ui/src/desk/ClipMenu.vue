@@ -5,6 +5,7 @@ import { useSession } from "../stores/session";
 import { useActs } from "./acts";
 import { whatWasCopied } from "./clipboard";
 import { useDeskContext } from "./context";
+import { playJoins, playStretch } from "./transport";
 
 /** What can be done with a clip, or at an empty place of a lane, in the words of the shortcuts sheet. */
 interface Item {
@@ -108,6 +109,10 @@ function forLane(track: string, at: number): Item[][] {
       { name: "Put in a pause here…", keys: "E", run: () => acts.askForTime(at) },
     ],
     ...(stretch && acts.chosen().length === 0 ? [clear] : []),
+    [
+      { name: "Play the chosen stretch", keys: "C", run: () => playStretch(desk), off: !stretch },
+      { name: "Play only the joins from here", keys: "Shift C", run: there(at, () => playJoins(desk)) },
+    ],
     [
       { name: "Marker here", keys: "N", run: there(at, () => acts.mark(false)) },
       { name: "Choose all clips of the track", keys: "A", run: () => acts.chooseAll("track") },

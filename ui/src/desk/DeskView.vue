@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useElementSize, useRafFn } from "@vueuse/core";
+import { refDebounced, useElementSize, useRafFn } from "@vueuse/core";
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { Player } from "../listening/player";
@@ -11,6 +11,7 @@ import ReadingView from "../stages/gather/ReadingView.vue";
 import HandOverPanel from "../stages/handover/HandOverPanel.vue";
 import { useDesk } from "../stores/desk";
 import { useSession } from "../stores/session";
+import { useSpeech } from "../stores/speech";
 import { useTakes } from "../stores/takes";
 import AddTrack from "./AddTrack.vue";
 import ClipMenu from "./ClipMenu.vue";
@@ -35,6 +36,7 @@ const props = defineProps<{ episode: string }>();
 const connection = useDesk();
 const session = useSession();
 const takes = useTakes();
+const speech = useSpeech();
 const player = new Player(props.episode, () => session.version);
 const recorder = new Recorder(player, () => props.episode);
 const desk = makeDeskContext(player, recorder, new Heights(props.episode));
@@ -87,6 +89,12 @@ watch(
   () => session.version,
   () => player.changed(),
 );
+// Where words begin and end, for what is dragged to them; found out when the hand rests.
+const settled = refDebounced(
+  computed(() => session.version),
+  500,
+);
+watch(settled, () => void speech.refresh().catch(() => undefined), { immediate: true });
 watch(
   () => [desk.loopOn.value, desk.selection.range] as const,
   ([on, range]) => {

@@ -1,5 +1,6 @@
 import type { Schema } from "../api/client";
 import { RATE } from "../model/units";
+import { useSpeech } from "../stores/speech";
 import type { DeskContext } from "./context";
 
 /** How near, in pixels, a dragged edge must come to something to snap to it. */
@@ -8,7 +9,7 @@ const REACH = 7;
 const GRID = [0.01, 0.05, 0.1, 0.5, 1, 5, 10, 30, 60, 300];
 const GRID_ROOM = 48;
 
-/** Everything that a dragged edge can snap to: the playhead, clip edges, markers and a chosen range. */
+/** Everything that a dragged edge can snap to: the playhead, clip edges, words, markers and a chosen range. */
 export function snapPlaces(document: Schema["Document"], desk: DeskContext, except: string[] = []): number[] {
   const places = [0, desk.playhead.value];
   for (const track of document.tracks) {
@@ -17,6 +18,11 @@ export function snapPlaces(document: Schema["Document"], desk: DeskContext, exce
     }
   }
   for (const marker of Object.values(document.markers)) places.push(marker.at, marker.at + marker.length);
+  // Words go with the clip that is dragged: what was spoken in it before holds nothing.
+  const dragged = document.tracks.flatMap((t) => except.flatMap((id) => t.clips[id] ?? []));
+  for (const { from, to } of useSpeech().spans) {
+    if (!dragged.some((c) => c.start <= from && c.start + c.length >= to)) places.push(from, to);
+  }
   const { range } = desk.selection;
   if (range) places.push(range.from, range.to);
   return places;

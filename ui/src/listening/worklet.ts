@@ -211,7 +211,8 @@ class Listening extends AudioWorkletProcessor {
   }
 
   private report(start: number | undefined): void {
-    if (this.current?.ended && this.current.frame === undefined && !this.next) {
+    const more = this.next && !(this.next.ended && !this.next.head); // a change that came too late has nothing in it
+    if (this.current?.ended && this.current.frame === undefined && !more) {
       this.current = undefined;
       this.tell({ type: "ended" });
       return;

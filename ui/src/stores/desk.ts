@@ -8,6 +8,7 @@ import { OpenDesk } from "./open";
 import { useScript } from "./script";
 import { useSession } from "./session";
 import { useSounds } from "./sounds";
+import { useSpeech } from "./speech";
 import { useTakes } from "./takes";
 
 /** Milliseconds after which a connection that the browser has given up is tried anew. */
@@ -23,6 +24,7 @@ export const useDesk = defineStore("desk", () => {
   const takes = useTakes();
   const script = useScript();
   const mixdowns = useMixdowns();
+  const speech = useSpeech();
   const lists = useLists();
   const connected = ref(true);
   /** Why the episode could not be opened. */
@@ -63,7 +65,7 @@ export const useDesk = defineStore("desk", () => {
     events.value = undefined;
     problem.value = undefined;
     connected.value = true;
-    for (const store of [session, sounds, jobs, takes, script, mixdowns]) store.leave();
+    for (const store of [session, sounds, jobs, takes, script, mixdowns, speech]) store.leave();
   }
 
   /** Asks for everything about the episode besides its document. */
