@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"runtime/debug"
+	"sync"
 	"time"
 
 	"github.com/nats-io/nats.go"
@@ -42,6 +43,9 @@ type Worker struct {
 	Space   *disk.Space  // that all these are kept on
 	// Lease is how long a job is its worker's alone without a sign of life; 0: twenty seconds.
 	Lease time.Duration
+
+	mu        sync.Mutex
+	elsewhere map[string]time.Time // jobs that are left to other houses, and until when
 }
 
 func (w *Worker) lease() time.Duration { return cmp.Or(w.Lease, 20*time.Second) }
@@ -133,6 +137,9 @@ func (w *Worker) resume(ctx context.Context) error {
 		return err
 	}
 	for _, job := range left {
+		if w.left(job.ID) {
+			continue
+		}
 		if err := w.Queue.Submit(ctx, job.ID, turn(job)); err != nil {
 			return err
 		}
@@ -174,6 +181,9 @@ func turn(job store.Job) string {
 // long the job is to be handed out again; one that it has given back is found by resume. The process ends with the first context, the job
 // with the second.
 func (w *Worker) do(process, ctx context.Context, id string) time.Duration {
+	if w.left(id) {
+		return 0
+	}
 	whole, done := context.WithTimeout(context.WithoutCancel(ctx), w.lease()) // a claim that was half made would hold the job up
 	job, mine, err := w.Store.Claim(whole, id, w.Owner, w.lease())
 	done()
@@ -203,6 +213,9 @@ func (w *Worker) do(process, ctx context.Context, id string) time.Duration {
 	case errors.Is(err, errElsewhere) && time.Since(job.Created) > searched:
 		err = problem.New("file-gone", job.Kind, "What this was to be made of is not there any more.")
 	case waitsForRoom(job, err), process.Err() != nil, store.IsAway(err), errors.Is(err, errElsewhere), errors.Is(err, nats.ErrConnectionClosed):
+		if errors.Is(err, errElsewhere) {
+			w.leave(id)
+		}
 		w.giveBack(process, job, err)
 		return 0
 	case lost != nil && err != nil: // cancelled, and stored as that, or another's by now
@@ -245,6 +258,29 @@ var errLost = errors.New("the job was cancelled or given to another")
 
 // errElsewhere says that what a job works on lies in another house's folder.
 var errElsewhere = errors.New("what the job works on is not here")
+
+// leave remembers that what a job works on is not here. Whoever has it must be able to
+// claim the job, and would not be if this house were always a little quicker.
+func (w *Worker) leave(id string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.elsewhere == nil {
+		w.elsewhere = map[string]time.Time{}
+	}
+	for other, until := range w.elsewhere {
+		if time.Now().After(until) {
+			delete(w.elsewhere, other)
+		}
+	}
+	w.elsewhere[id] = time.Now().Add(w.lease())
+}
+
+// left says whether a job is left to other houses for the moment.
+func (w *Worker) left(id string) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return time.Now().Before(w.elsewhere[id])
+}
 
 // stayAlive renews the lease of a job, and ends the job when it is not ours any more.
 func (w *Worker) stayAlive(ctx context.Context, end context.CancelCauseFunc, job store.Job) {
