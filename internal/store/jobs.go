@@ -81,7 +81,7 @@ func (s *Store) PutAway(ctx context.Context, id string) error {
 
 // free is true of a job that may be begun: one that waits and whose time has come, or whose
 // owner has not been heard of for too long.
-const free = `(state IN ('queued', 'running') AND (lease IS NULL OR lease < CURRENT_TIMESTAMP(3)))`
+const free = `(state IN ('queued', 'running') AND (lease IS NULL OR lease <= CURRENT_TIMESTAMP(3)))`
 
 // Claim makes a job an owner's for a time, if it is free, and says whether it did. The
 // owner begins it, and renews the lease while it is at work.
