@@ -100,18 +100,27 @@ func (p place) prepare(ctx context.Context) error {
 }
 
 // shut lets nobody but its user look into a folder and what is in it. Earlier versions, and
-// the program that lays the data out, leave some of it open.
+// the program that lays the data out, leave some of it open. What goes away meanwhile, as
+// when a server of before is still ending, needs no shutting.
 func shut(dir string) error {
 	return filepath.WalkDir(dir, func(path string, d os.DirEntry, err error) error {
 		if err != nil {
-			return err
+			return unlessGone(err, path, dir)
 		}
 		info, err := d.Info()
 		if err != nil || info.Mode().Perm()&0o077 == 0 || !d.IsDir() && !info.Mode().IsRegular() {
-			return err
+			return unlessGone(err, path, dir)
 		}
-		return os.Chmod(path, info.Mode().Perm()&^0o077)
+		return unlessGone(os.Chmod(path, info.Mode().Perm()&^0o077), path, dir)
 	})
+}
+
+// unlessGone is an error about a path, or nil if the path, inside a folder, is not there any more.
+func unlessGone(err error, path, dir string) error {
+	if path != dir && errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	return err
 }
 
 // own makes a folder that only the server's user can look into.
