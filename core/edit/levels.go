@@ -148,24 +148,19 @@ func (o DrawRamp) apply(d *draft) (string, error) {
 		if from == to {
 			return nil, problem.New("no-ramp", "to", "A ramp needs some time from its beginning to its end.")
 		}
-		split, i := envelope.Split(points, from)
-		first, last := session.Point{At: from, Level: split[i].Level}, session.Point{At: to, Level: hold(o.Level)}
-		if first.At > last.At {
-			first, last = last, first
+		first, last := min(from, to), max(from, to)
+		line, _ := envelope.Split(points, first)
+		line, _ = envelope.Split(line, last)
+		out := slices.DeleteFunc(slices.Clone(line), func(p session.Point) bool { return p.At > first && p.At < last })
+		for i := range out {
+			if out[i].At == first {
+				out[i].Bend = 0
+			}
+			if out[i].At == to {
+				out[i].Level = hold(o.Level)
+			}
 		}
-		low, _ := find(split, first.At)
-		left := slices.Clone(split[:low])
-		if low > 0 {
-			cut, k := envelope.Split(points, first.At)
-			left[low-1].Bend = cut[k-1].Bend
-		}
-		right, high := envelope.Split(points, last.At)
-		out := append(left, first)
-		if high < len(right) && len(points) > 0 {
-			last.Bend = right[high].Bend
-			return append(append(out, last), right[high+1:]...), nil
-		}
-		return append(out, last), nil
+		return out, nil
 	})
 }
 

@@ -112,10 +112,14 @@ func (o AddPoints) apply(d *draft) (string, error) {
 		if err != nil {
 			return err
 		}
+		times := make([]audio.Frames, len(added))
+		for i, p := range added {
+			times[i] = max(0, p.At)
+		}
+		slices.Sort(times)
+		points = envelope.SplitAll(points, times) // so that the lines beside them keep their bends
 		for _, p := range added {
-			var i int
-			points, i = envelope.Split(points, max(0, p.At)) // the lines beside it keep their bends
-			points = slices.Clone(points)
+			i, _ := find(points, max(0, p.At))
 			points[i].Level = hold(p.Level)
 			if p.Bend != 0 {
 				points[i].Bend = max(-1, min(1, p.Bend))

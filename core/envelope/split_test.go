@@ -44,12 +44,24 @@ func TestAPointThatIsPutOnALineDoesNotChangeIt(t *testing.T) {
 			})
 		}
 		split := points
+		if rapid.Bool().Draw(t, "without points") {
+			points, split = nil, nil
+		}
 		for range rapid.IntRange(1, 4).Draw(t, "cuts") {
 			place := audio.Frames(rapid.IntRange(0, 2600).Draw(t, "at"))
 			var i int
 			if split, i = envelope.Split(split, place); split[i].At != place {
 				t.Fatalf("point %d stands at %d instead of %d", i, split[i].At, place)
 			}
+		}
+		times := []audio.Frames{}
+		for _, p := range split {
+			times = append(times, p.At)
+		}
+		if all := envelope.SplitAll(points, times); len(all) != len(split) {
+			t.Fatalf("at once there are %d points, one after the other %d", len(all), len(split))
+		} else {
+			split = all
 		}
 		before, after := envelope.New(points), envelope.New(split)
 		for at := audio.Frames(0); at < 2700; at++ {

@@ -17,7 +17,11 @@ func Hush(spans []session.Span, at audio.Frames) float64 {
 	if i == len(spans) || at < spans[i].From {
 		return 1
 	}
-	s := spans[i]
+	return hushIn(spans[i], at)
+}
+
+// hushIn is the gain at a frame inside a silenced stretch.
+func hushIn(s session.Span, at audio.Frames) float64 {
 	edge := min(Edge, (s.To-s.From)/2)
 	return max(0, 1-float64(min(at-s.From, s.To-1-at)+1)/float64(edge+1))
 }
@@ -36,7 +40,7 @@ func MultiplyHush(gains []float32, spans []session.Span, from audio.Frames) {
 			return
 		}
 		for at := max(s.From, from); at < min(s.To, to); at++ {
-			gains[at-from] *= float32(Hush([]session.Span{s}, at))
+			gains[at-from] *= float32(hushIn(s, at))
 		}
 	}
 }

@@ -32,30 +32,35 @@ func Estimate(doc session.Document, series func(sound string) (loudness.Series, 
 			}
 			e.clip, e.clipLine, e.fixed = c, envelope.New(c.Envelope), c.Gain.Gain()*t.Fader.Gain()
 			e.crossing, e.crosses = crossings[id]
-			e.add(weighed(s, t.Pan))
+			e.add(panned{s, sharesOf(s, t.Pan)})
 		}
 	}
 	return loudness.Integrated(powers), nil
 }
 
-// weighed is the power of a sound in both channels of the mix after pan.
-func weighed(s loudness.Series, p float64) []float64 {
-	if len(s) == 0 {
-		return nil
+// panned is the power of a sound in both channels of the mix together, of each of its own by a share.
+type panned struct {
+	series loudness.Series
+	shares [2]float64
+}
+
+// sharesOf is how much of the power of each channel of a sound is heard.
+func sharesOf(s loudness.Series, p float64) [2]float64 {
+	if len(s) == 1 {
+		left, right := pan.Mono(p)
+		return [2]float64{left*left + right*right}
 	}
-	left, right := pan.Mono(p)
-	shares := []float64{left*left + right*right}
-	if len(s) == 2 {
-		left, right = pan.Balance(p)
-		shares = []float64{left * left, right * right}
-	}
-	out := make([]float64, len(s[0]))
-	for c := range s {
-		for k, v := range s[c] {
-			out[k] += float64(v) * shares[c]
+	left, right := pan.Balance(p)
+	return [2]float64{left * left, right * right}
+}
+
+func (p panned) at(hop int) (power float64) {
+	for c, channel := range p.series {
+		if hop >= 0 && hop < len(channel) {
+			power += float64(channel[hop]) * p.shares[c]
 		}
 	}
-	return out
+	return power
 }
 
 // estimator adds the clips of a track to the powers of a mix.
@@ -72,7 +77,7 @@ type estimator struct {
 // looks is how often a gain that moves is looked at within 100 ms.
 const looks = 5
 
-func (e *estimator) add(sound []float64) {
+func (e *estimator) add(sound panned) {
 	c := e.clip
 	for n := c.Start / loudness.Hop; n < audio.Frames(len(e.powers)) && n*loudness.Hop < c.End(); n++ {
 		from, to := max(c.Start, n*loudness.Hop), min(c.End(), (n+1)*loudness.Hop)
@@ -80,18 +85,11 @@ func (e *estimator) add(sound []float64) {
 		own := n*loudness.Hop - c.Start + c.Offset
 		k := int(own / loudness.Hop)
 		part := float64(own-audio.Frames(k)*loudness.Hop) / float64(loudness.Hop)
-		power := (1-part)*at(sound, k) + part*at(sound, k+1)
+		power := (1-part)*sound.at(k) + part*sound.at(k+1)
 		if power > 0 {
 			e.powers[n] += power * e.square(from, to) * float64(to-from) / float64(loudness.Hop)
 		}
 	}
-}
-
-func at(values []float64, i int) float64 {
-	if i < 0 || i >= len(values) {
-		return 0
-	}
-	return values[i]
 }
 
 // square is the mean square of all gains from one moment to another.
