@@ -181,6 +181,7 @@ function roomOf(points: Schema["Point"][], chosen: number[]): [number, number] {
 
 /** Keeps points chosen that have moved. */
 function follow(places: number[]): void {
+  if (desk.selection.line !== props.id) return; // something else has been chosen meanwhile
   const now = lineOf(session, props.id);
   const times = places.flatMap((place) => now?.points[place]?.at ?? []);
   if (times.length > 0) select(times);
