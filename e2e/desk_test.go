@@ -148,7 +148,7 @@ func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
 
 func TestAChangeWhilePlayingIsHeardWithoutAGap(t *testing.T) {
 	w := OpenWindow(t, base)
-	w.OnNewPage(recorder)
+	w.Hear()
 	episode := withTwoClips(t, w, "Live")
 	w.Press("Play") // the first time, the page gets its sound ready
 	w.Until(`document.querySelector(".now").innerText >= "0:00.50"`)

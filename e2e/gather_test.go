@@ -93,7 +93,7 @@ func TestSeveralTakesOfOnePlaceAreHeardSwappedAndDiscarded(t *testing.T) {
 
 func TestWithAnOpenMicrophoneTheRoomIsSilentWhileItRecords(t *testing.T) {
 	w := OpenWindow(t, base)
-	w.OnNewPage(recorder)
+	w.Hear()
 	withTwoClips(t, w, "Open microphone")
 	openRecording(w, "Stand-in microphone")
 	withoutCountIn(w)

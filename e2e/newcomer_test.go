@@ -114,7 +114,7 @@ const music = `[aria-label^="Slack water"]`
 
 func TestANewcomerMakesAMixFromTwoFiles(t *testing.T) {
 	w := OpenWindow(t, base)
-	w.OnNewPage(recorder)
+	w.Hear()
 	episode := newEpisode(w, "A night on the quay")
 	voiceFile, musicFile := dropped(t)
 
@@ -305,36 +305,6 @@ func formatsAgree(t *testing.T, wav, mp3 audio.PCM) {
 		}
 	}
 }
-
-// recorder keeps what the page sends to the loudspeakers, in pieces of 10 ms: a row of
-// [left, right], with the time at which each came; and the time of the last press.
-const recorder = `(() => {
-	window.__came = [];
-	window.addEventListener("pointerdown", () => window.__pressed = performance.now(), true);
-	const connect = AudioNode.prototype.connect;
-	window.__heard = [];
-	AudioNode.prototype.connect = function (to, ...rest) {
-		if (to instanceof AudioDestinationNode && !this.__tap) {
-			this.__tap = this.context.createMediaStreamDestination();
-			connect.call(this, this.__tap);
-			const reader = new MediaStreamTrackProcessor({track: this.__tap.stream.getAudioTracks()[0], maxBufferSize: 3000}).readable.getReader();
-			(async () => {
-				for (;;) {
-					const {value, done} = await reader.read();
-					if (done) return;
-					window.__came.push(performance.now());
-					window.__heard.push([0, 1].map(c => {
-						const out = new Float32Array(value.numberOfFrames);
-						value.copyTo(out, {planeIndex: Math.min(c, value.numberOfChannels - 1), format: "f32-planar"});
-						return out;
-					}));
-					value.close();
-				}
-			})();
-		}
-		return connect.call(this, to, ...rest);
-	};
-})()`
 
 // heardIsTheMix plays across the ramp and looks for what was heard in a render of the document.
 func heardIsTheMix(t *testing.T, w *Window, episode string) {

@@ -137,7 +137,7 @@ func isStretchOf(t *testing.T, take, source []float32) {
 func TestATakeIsItsSourceSampleForSampleAndGrowsOnItsTrack(t *testing.T) {
 	flags, source := fakeDevice(t)
 	w := OpenWindow(t, base, flags...)
-	w.OnNewPage(recorder)
+	w.Hear()
 	episode := newEpisode(w, "Sample for sample")
 	openRecording(w, "")
 	w.Until(`document.querySelector(".meter").innerText.includes("dBFS")`)
@@ -196,7 +196,7 @@ func found(take, source []float32, around, reach int) (lag int, correlation floa
 
 func TestTheStandInMicrophoneRecordsWithoutAnyDeviceWhileTheSessionPlays(t *testing.T) {
 	w := OpenWindow(t, base)
-	w.OnNewPage(recorder)
+	w.Hear()
 	episode := withTwoClips(t, w, "Without a device")
 	openRecording(w, "Stand-in microphone")
 	withoutCountIn(w)
