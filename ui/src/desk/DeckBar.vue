@@ -3,12 +3,14 @@ import { refDebounced, refThrottled } from "@vueuse/core";
 import { ElSlider } from "element-plus";
 import { Mic, Pause, Play, Repeat2, SkipBack, Square } from "lucide-vue-next";
 import { computed, watch } from "vue";
-import { figure, SILENCE, timeText } from "../model/units";
+import { figure, SILENCE } from "../model/units";
 import { useLists } from "../stores/lists";
 import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
 import { COARSEST, FINEST, useDeskContext } from "./context";
+import DeckClock from "./DeckClock.vue";
 import LevelMeter from "./LevelMeter.vue";
+import LoudnessNow from "./LoudnessNow.vue";
 import { togglePlay, toggleRecord } from "./transport";
 
 const session = useSession();
@@ -41,7 +43,6 @@ const about = computed(() => {
 });
 const whole = computed(() => about.value.integrated);
 const off = computed(() => (about.value.verdict?.loud ?? 0) !== 0);
-const heard = (loudness: number) => (desk.player.state.playing && loudness > -100 ? figure(loudness) : "–");
 /** Zoom as a slider: the right end shows single syllables, the left one many hours. */
 const zoom = computed(() => 100 - (100 * Math.log(desk.time.scale / FINEST)) / Math.log(COARSEST / FINEST));
 function setZoom(value: number | number[]): void {
@@ -83,24 +84,12 @@ function setZoom(value: number | number[]): void {
     >
       <Repeat2 :size="16" />
     </button>
-    <div class="clock figures" role="timer" aria-label="Time">
-      <span class="now">{{ timeText(desk.playhead.value) }}</span>
-      <span class="of">/ {{ timeText(session.length, 1) }}</span>
-    </div>
+    <DeckClock />
     <div class="meter">
       <span class="name">Out, true peak</span>
       <LevelMeter :ceiling="target?.truePeak ?? -1" />
     </div>
-    <div class="reading">
-      <span class="name">Now</span>
-      <span class="figures" title="Loudness of the last 0.4 s, in LUFS">{{ heard(desk.player.state.momentary) }}</span>
-    </div>
-    <div class="reading">
-      <span class="name">3 s</span>
-      <span class="figures" title="Loudness of the last three seconds, in LUFS">{{
-        heard(desk.player.state.shortTerm)
-      }}</span>
-    </div>
+    <LoudnessNow />
     <div class="reading whole">
       <span class="name">Whole show</span>
       <span
@@ -182,18 +171,6 @@ button {
   opacity: 0.45;
   cursor: default;
 }
-.clock {
-  min-width: 196px;
-  white-space: nowrap;
-}
-.now {
-  font-size: 26px;
-  font-weight: 600;
-}
-.of {
-  margin-left: 10px;
-  color: var(--ink-inverse-soft);
-}
 .meter {
   flex: 1;
   min-width: 120px;
@@ -240,12 +217,6 @@ small {
 @media (max-width: 1100px) {
   footer {
     gap: 10px;
-  }
-  .clock {
-    min-width: 120px;
-  }
-  .of {
-    display: none;
   }
 }
 </style>

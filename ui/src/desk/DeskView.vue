@@ -19,6 +19,7 @@ import { useCopied } from "./clipboard";
 import { makeDeskContext } from "./context";
 import DeckBar from "./DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
+import DragTag from "./DragTag.vue";
 import EmptyDesk from "./EmptyDesk.vue";
 import FilePicker from "./FilePicker.vue";
 import { Heights } from "./heights";
@@ -27,6 +28,7 @@ import QuestionDialog from "./QuestionDialog.vue";
 import OverviewStrip from "./OverviewStrip.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
 import { useShortcuts } from "./shortcuts";
+import TimeLines from "./TimeLines.vue";
 import TimeRuler from "./TimeRuler.vue";
 import TrackRow from "./TrackRow.vue";
 import { usePinch } from "./pinch";
@@ -37,14 +39,13 @@ const connection = useDesk();
 const session = useSession();
 const takes = useTakes();
 const speech = useSpeech();
-const player = new Player(props.episode, () => session.version);
+const player = new Player(props.episode, () => session.coming);
 const recorder = new Recorder(player, () => props.episode);
 const desk = makeDeskContext(player, recorder, new Heights(props.episode));
 const help = ref(false);
 const panelOpen = ref(true);
 const lanes = useTemplateRef<HTMLElement>("lanes");
 const { width, height } = useElementSize(lanes);
-const playheadX = computed(() => desk.time.x(desk.playhead.value));
 const panels = { gather: GatherPanel, arrange: ArrangePanel, balance: BalancePanel, handover: HandOverPanel };
 let opening = Promise.resolve();
 
@@ -84,9 +85,9 @@ function cardWidth(): number {
   return parseInt(getComputedStyle(document.documentElement).getPropertyValue("--card-width"));
 }
 
-// The mix has changed: what is playing goes on with it.
+// The mix changes: what is playing goes on with it. It is asked for while the edit is on its way.
 watch(
-  () => session.version,
+  () => session.coming,
   () => player.changed(),
 );
 // Where words begin and end, for what is dragged to them; found out when the hand rests.
@@ -153,16 +154,7 @@ function wheel(event: WheelEvent): void {
           <EmptyDesk v-if="session.length === 0 && !recorder.busy" />
           <AddTrack />
           <div class="over" aria-hidden="true">
-            <div
-              v-if="desk.guide.value !== undefined"
-              class="guide"
-              :style="{ left: `${desk.time.x(desk.guide.value)}px` }"
-            ></div>
-            <div
-              v-if="playheadX >= 0 && playheadX <= desk.time.width && (session.length > 0 || recorder.busy)"
-              class="playhead"
-              :style="{ transform: `translateX(${playheadX}px)` }"
-            ></div>
+            <TimeLines />
           </div>
         </div>
       </template>
@@ -189,13 +181,7 @@ function wheel(event: WheelEvent): void {
       <component :is="panelOpen ? PanelRightClose : PanelRightOpen" :size="16" />
     </button>
     <DeckBar />
-    <div
-      v-if="desk.tag.value"
-      class="tag figures"
-      :style="{ left: `${desk.tag.value.x + 14}px`, top: `${desk.tag.value.y - 30}px` }"
-    >
-      {{ desk.tag.value.text }}
-    </div>
+    <DragTag />
     <div v-if="session.gone && session.document" class="gone" role="alert">
       <p><strong>This episode was removed.</strong> It was taken off the shelf, in another window perhaps.</p>
       <p class="soft">Its sounds are still among those of the show. Nothing that you do here can be kept.</p>
@@ -262,22 +248,6 @@ function wheel(event: WheelEvent): void {
   pointer-events: none;
   overflow: hidden;
 }
-.playhead,
-.guide {
-  position: absolute;
-  top: 0;
-  bottom: 0;
-  width: 2px;
-  margin-left: -1px;
-  background: var(--alarm);
-  will-change: transform; /* a layer of its own: it moves in every frame */
-}
-.guide {
-  width: 0;
-  will-change: auto;
-  background: none;
-  border-left: 1px dashed var(--ink);
-}
 aside {
   background: var(--sheet);
   border-left: 1px solid var(--rule-strong);
@@ -294,17 +264,6 @@ aside {
   background: none;
   color: var(--ink-soft);
   cursor: pointer;
-}
-.tag {
-  position: fixed;
-  z-index: 30;
-  padding: 3px 8px;
-  border-radius: 5px;
-  background: var(--ink);
-  color: var(--ink-inverse);
-  font-size: 12px;
-  white-space: nowrap;
-  pointer-events: none;
 }
 .gone {
   position: absolute;

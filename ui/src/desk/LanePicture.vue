@@ -47,14 +47,21 @@ const place = computed(() => {
   };
 });
 
-function draw(): void {
+/** How long what cannot be seen may lag behind while something is dragged. */
+const REST_MS = 250;
+/** Pixels beside what can be seen that are drawn with it. */
+const BESIDE = 64;
+let resting = 0;
+
+/** Draws all that is laid out, or what can be seen of it where the rest still stands where it was. */
+function draw(seen = false): void {
   if (!canvas.value) return;
-  const { laid, laidFrom, laidTo } = desk.time;
+  const { laid, laidFrom, laidTo, start, scale } = desk.time;
   const chosen = desk.selection.clips;
   const order = [...props.clips].sort((a, b) => Number(chosen.includes(a.id)) - Number(chosen.includes(b.id)));
   const width = Math.ceil(laidTo - laidFrom);
   const from = laid.origin + laidFrom * laid.scale;
-  drawLane(canvas.value, {
+  const picture = {
     clips: order.map(({ id, clip }) => ({ id, clip: toRaw(clip) })),
     crossings: props.crossings,
     track: toRaw(props.track),
@@ -64,22 +71,45 @@ function draw(): void {
     height: props.height,
     folded: props.folded,
     lines: props.lines,
-  });
+  };
+  window.clearTimeout(resting);
+  if (seen) {
+    const left = Math.max(0, Math.floor((start - from) / laid.scale) - BESIDE);
+    const room = Math.ceil((desk.time.width * scale) / laid.scale) + 2 * BESIDE;
+    drawLane(canvas.value, picture, { from: left, to: Math.min(width, left + room) });
+    resting = window.setTimeout(soon, REST_MS);
+  } else drawLane(canvas.value, picture);
   drawn.value = { from, scale: laid.scale, width };
 }
 const name = {};
-const soon = () => (props.far ? drawNoMore(name) : drawSoon(name, draw, () => props.index));
+let behind = true; // all of it has to be drawn
+function soon(all = true): void {
+  behind ||= all;
+  if (props.far) return drawNoMore(name);
+  drawSoon(
+    name,
+    () => {
+      draw(!behind);
+      behind = false;
+    },
+    () => props.index,
+  );
+}
 watch(
-  [look, () => [props.height, props.folded, props.far, props.lines], () => desk.time.laid, () => desk.time.width],
-  soon,
-  {
-    flush: "post",
-    immediate: true,
-  },
+  [() => [props.height, props.folded, props.far, props.lines], () => desk.time.laid, () => desk.time.width],
+  () => soon(),
+  { flush: "post", immediate: true },
 );
-watch(() => sounds.value.map((s) => arrivals.get(s) ?? 0).join(), soon);
-onBeforeUnmount(() => drawNoMore(name));
-void document.fonts.ready.then(soon); // names that were written before their letters had come
+watch(look, () => soon(false), { flush: "post" });
+watch(
+  () => sounds.value.map((s) => arrivals.get(s) ?? 0).join(),
+  () => soon(),
+);
+onBeforeUnmount(() => {
+  window.clearTimeout(resting);
+  drawNoMore(name);
+});
+void document.fonts.ready.then(() => soon()); // names that were written before their letters had come
 </script>
 
 <template>

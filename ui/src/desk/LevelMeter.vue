@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useElementSize } from "@vueuse/core";
+import { refThrottled, useElementSize } from "@vueuse/core";
 import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
 import { prepare, token } from "../drawing/tokens";
 import { figure } from "../model/units";
@@ -14,6 +14,7 @@ const props = defineProps<{ ceiling: number }>();
 const CELL = 7;
 const ROWS = 19;
 const HOLD_MS = 1800;
+const SAID_MS = 1000;
 const desk = useDeskContext();
 const box = useTemplateRef<HTMLElement>("box");
 const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
@@ -27,7 +28,11 @@ const held = ref([
 const highest = ref(0);
 const levels = computed(() => falling.value.map(levelOf));
 const over = computed(() => highest.value > 0 && levelOf(highest.value) > props.ceiling);
-const text = computed(() => `left ${figure(levels.value[0]!)} dBTP, right ${figure(levels.value[1]!)} dBTP`);
+/** Said at most so often: it is read out. */
+const text = refThrottled(
+  computed(() => `left ${figure(levels.value[0]!)} dBTP, right ${figure(levels.value[1]!)} dBTP`),
+  SAID_MS,
+);
 
 watch(
   () => desk.player.state.peaks,
@@ -42,19 +47,28 @@ watch(
   },
 );
 
+/** What each cell showed last, so that only those are drawn that change. */
+let shown: string[] = [];
+
 function draw(): void {
   if (!canvas.value || width.value < 1) return;
-  const g = prepare(canvas.value, width.value, ROWS);
   const cells = Math.floor(width.value / CELL);
   const ceiling = placeOn(props.ceiling) * cells;
+  const fresh = shown.length !== 2 * cells + 1 || shown[2 * cells] !== `${width.value} ${ceiling}`;
+  const g = fresh ? prepare(canvas.value, width.value, ROWS) : canvas.value.getContext("2d")!;
   levels.value.forEach((level, row) => {
     const [at, stays] = [placeOn(level) * cells, Math.ceil(placeOn(levelOf(held.value[row]!.peak)) * cells) - 1];
     for (let i = 0; i < cells; i++) {
       const lit = i < at || (i === stays && levelOf(held.value[row]!.peak) > LOWEST);
-      g.fillStyle = lit ? token(i >= ceiling ? "alarm" : "deck-meter") : token("deck-meter-off");
+      const colour = lit ? (i >= ceiling ? "alarm" : "deck-meter") : "deck-meter-off";
+      if (!fresh && shown[row * cells + i] === colour) continue;
+      shown[row * cells + i] = colour;
+      g.fillStyle = token(colour);
       g.fillRect(i * CELL, row * 10, CELL - 2, 8);
     }
   });
+  shown[2 * cells] = `${width.value} ${ceiling}`;
+  shown.length = 2 * cells + 1;
   g.fillStyle = token("ink-inverse");
   g.fillRect(Math.round(ceiling * CELL) - 1, 0, 2, ROWS);
 }

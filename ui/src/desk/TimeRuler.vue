@@ -4,6 +4,7 @@ import { RATE, timeText } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
+import PlayheadGrip from "./PlayheadGrip.vue";
 import { snap, snapPlaces } from "./snap";
 
 const session = useSession();
@@ -95,27 +96,6 @@ function press(event: PointerEvent): void {
   });
 }
 
-/** Drags the playhead, and lets what it passes be heard. */
-function scrub(event: PointerEvent): void {
-  if (desk.recorder.busy) return;
-  const from = desk.playhead.value;
-  desk.player.pause();
-  startDrag(event, {
-    move: ({ dx, event: e }) => {
-      const to = Math.max(0, Math.round(from + dx * desk.time.scale));
-      desk.playhead.value = to;
-      desk.scrubbing.value = true;
-      desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
-      void desk.player.scrub(to);
-    },
-    end: () => {
-      desk.scrubbing.value = false;
-      desk.tag.value = undefined;
-      desk.player.pause();
-    },
-  });
-}
-
 function dragMarker(event: PointerEvent, id: string, at: number): void {
   const gesture = newGesture();
   const places = snapPlaces(session.document!, desk).filter((p) => p !== at);
@@ -161,12 +141,7 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
       >
         {{ f.name }}
       </button>
-      <div
-        class="head"
-        title="Drag to listen along"
-        :style="{ transform: `translateX(${desk.time.x(desk.playhead.value)}px)` }"
-        @pointerdown="scrub"
-      ></div>
+      <PlayheadGrip />
     </div>
   </div>
 </template>
@@ -237,17 +212,5 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   font-size: 10.5px;
   line-height: 13px;
   cursor: ew-resize;
-}
-.head {
-  position: absolute;
-  bottom: 0;
-  left: -6px;
-  width: 0;
-  border: 6px solid transparent;
-  border-top: 8px solid var(--alarm);
-  border-bottom: 0;
-  z-index: 2;
-  cursor: ew-resize;
-  will-change: transform;
 }
 </style>

@@ -11,26 +11,26 @@ watch(
   () => desk.player.state.tracks,
   (tracks) => (held.value = Math.max(tracks[props.index] ?? 0, desk.player.state.playing ? held.value * FALL : 0)),
 );
-const height = computed(() => `${(100 * placeOn(levelOf(held.value))).toFixed(0)}%`);
+const transform = computed(() => `scaleY(${placeOn(levelOf(held.value)).toFixed(2)})`);
 </script>
 
 <template>
-  <div class="track-meter" aria-hidden="true"><div :style="{ height }"></div></div>
+  <div class="track-meter" aria-hidden="true"><div :style="{ transform }"></div></div>
 </template>
 
 <style scoped>
 .track-meter {
   position: absolute;
   inset: 3px 1px 3px auto;
-  display: flex;
-  align-items: flex-end;
   width: 4px;
   border-radius: 2px;
   background: var(--rule);
+  overflow: hidden;
 }
 .track-meter div {
-  width: 100%;
-  border-radius: 2px;
+  height: 100%;
   background: var(--part);
+  transform-origin: bottom;
+  will-change: transform; /* it moves while everything is heard, and costs no layout then */
 }
 </style>

@@ -36,26 +36,41 @@ interface Part {
 const AS_LINE = 1;
 const RADIUS = 5;
 
-/** Draws the clips of a lane: their bodies, and over them their heads, level lines, grips and outlines. */
-export function drawLane(canvas: HTMLCanvasElement, p: LanePicture): void {
+/**
+ * Draws the clips of a lane: their bodies, and over them their heads, level lines, grips and outlines. What has been
+ * drawn already can be drawn anew in a part only, from one column to another in CSS pixels.
+ */
+export function drawLane(canvas: HTMLCanvasElement, whole: LanePicture, part?: { from: number; to: number }): void {
   const ratio = window.devicePixelRatio || 1;
-  size(canvas, p.width, p.height);
+  size(canvas, whole.width, whole.height);
+  const left = part?.from ?? 0;
+  const p = part ? { ...whole, from: whole.from + left * whole.scale, width: part.to - left } : whole;
   const g = canvas.getContext("2d", { willReadFrequently: true })!;
   g.setTransform(1, 0, 0, 1, 0, 0);
-  if (p.folded) g.clearRect(0, 0, canvas.width, canvas.height);
-  else bodies(g, p, ratio);
-  g.setTransform(ratio, 0, 0, ratio, 0, 0);
+  const columns = { left: Math.round(left * ratio), width: Math.round(p.width * ratio) };
+  g.clearRect(columns.left, 0, columns.width, canvas.height);
+  g.save();
+  g.beginPath();
+  g.rect(columns.left, 0, columns.width, canvas.height);
+  g.clip();
+  if (!p.folded) bodies(g, p, ratio, columns);
+  g.setTransform(ratio, 0, 0, ratio, columns.left, 0);
   for (const { clip } of p.clips) outlines(g, clip, p);
   if (p.lines.track && !p.folded) trackLine(g, p);
+  g.restore();
 }
 
 /**
  * Draws the bodies of clips: the untouched recording as a ghost, over it what will be heard, and the shade of fades.
  * It is done pixel by pixel: paths of a thousand bars would take far longer.
  */
-function bodies(g: CanvasRenderingContext2D, p: LanePicture, ratio: number): void {
+function bodies(
+  g: CanvasRenderingContext2D,
+  p: LanePicture,
+  ratio: number,
+  { left, width }: { left: number; width: number },
+): void {
   const top = Math.round((HEAD + BORDER) * ratio);
-  const width = g.canvas.width;
   const height = Math.max(1, g.canvas.height - top - Math.round(BORDER * ratio));
   const picture = g.createImageData(width, height);
   const pixels = { of: new Uint32Array(picture.data.buffer), width, height };
@@ -77,14 +92,12 @@ function bodies(g: CanvasRenderingContext2D, p: LanePicture, ratio: number): voi
     return { clip, comes, goes, shared, ...place(clip) };
   });
   for (const part of parts) {
-    ground(pixels, part);
-    if (scale >= AS_LINE) bars(pixels, part);
+    body(pixels, part, scale >= AS_LINE);
     shade(pixels, part);
     hatch(pixels, part);
   }
-  g.clearRect(0, 0, width, g.canvas.height);
-  g.putImageData(picture, 0, top);
-  g.translate(0, top);
+  g.putImageData(picture, left, top);
+  g.translate(left, top);
   if (scale < AS_LINE) for (const part of parts) lines(g, part, height);
 }
 
@@ -123,37 +136,65 @@ function depth(p: Part, x: number, height: number): number {
   return Math.round(height - p.radius + Math.sqrt(Math.max(0, p.radius * p.radius - in_ * in_)));
 }
 
-function ground(to: Pixels, p: Part): void {
-  const colour = pixel(`${p.track.part}-wash`);
-  for (let x = p.first; x < p.last; x++) {
-    if (isShared(p, x)) continue;
-    const bottom = depth(p, x, to.height);
-    for (let y = 0; y < bottom; y++) to.of[y * to.width + x] = colour;
+/** A stretch of a column's pixels for each column of a clip: from these rows down to those, and none where both are 0. */
+class Stretches {
+  readonly from: Uint16Array;
+  readonly to: Uint16Array;
+
+  constructor(columns: number) {
+    this.from = new Uint16Array(columns);
+    this.to = new Uint16Array(columns);
+  }
+
+  /** Takes in the bar from a lowest to a highest sample, in a body of a height that is cut off at the bottom. */
+  bar(column: number, low: number, high: number, height: number, bottom: number): void {
+    const middle = height / 2;
+    const up = Math.min(middle, high * middle);
+    const down = Math.min(middle, -low * middle);
+    if (up + down <= 0.05) return;
+    const first = Math.max(0, Math.floor(middle - up));
+    this.from[column] = first;
+    this.to[column] = Math.min(bottom, Math.max(first + 1, Math.round(middle + down)));
   }
 }
 
-function bars(to: Pixels, p: Part): void {
-  const [ghost, ink] = [pixel(`${p.track.part}-tint`), pixel(p.track.part)];
+/** Draws the ground of a clip and on it, unless single frames are to be seen, the bars of its wave. */
+function body(to: Pixels, p: Part, bars: boolean): void {
+  const columns = Math.max(0, p.last - p.first);
+  const grounds = new Stretches(columns);
+  const ghosts = new Stretches(columns);
+  const inks = new Stretches(columns);
   const peaks = reader(p.clip.sound, p.scale);
   const gain = gainAlong(p);
-  const middle = to.height / 2;
-  const bar = (x: number, low: number, high: number, k: number, colour: number, bottom: number): void => {
-    const up = Math.min(middle, high * k * middle);
-    const down = Math.min(middle, -low * k * middle);
-    if (up + down <= 0.05) return;
-    const first = Math.max(0, Math.floor(middle - up));
-    const last = Math.min(bottom, Math.max(first + 1, Math.round(middle + down)));
-    for (let y = first; y < last; y++) to.of[y * to.width + x] = colour;
-  };
-  for (let x = p.first; x < p.last; x++) {
+  for (let i = 0; i < columns; i++) {
+    const x = p.first + i;
+    const bottom = depth(p, x, to.height);
+    const shared = isShared(p, x);
+    if (!shared) grounds.to[i] = bottom;
+    if (!bars) continue;
     const own = p.lead + x * p.scale;
     const end = Math.min(own + p.scale, p.clip.length);
     const [low, high] = peaks(Math.max(0, own) + p.clip.offset, end + p.clip.offset);
     if (low === 0 && high === 0) continue;
-    const bottom = depth(p, x, to.height);
-    if (!isShared(p, x)) bar(x, low, high, 1, ghost, bottom);
+    if (!shared) ghosts.bar(i, low, high, to.height, bottom);
     const k = gain(Math.max(0, Math.min(p.clip.length - 1, own + p.scale / 2)));
-    if (k > 0) bar(x, low, high, k, ink, bottom);
+    if (k > 0) inks.bar(i, low * k, high * k, to.height, bottom);
+  }
+  fill(to, p, grounds, ghosts, inks);
+}
+
+/** Puts the colours in, row by row as they lie in memory. */
+function fill(to: Pixels, p: Part, grounds: Stretches, ghosts: Stretches, inks: Stretches): void {
+  const [ground, ghost, ink] = [pixel(`${p.track.part}-wash`), pixel(`${p.track.part}-tint`), pixel(p.track.part)];
+  const [of, width, columns] = [to.of, to.width, grounds.to.length];
+  const [below, ghostFrom, ghostTo, inkFrom, inkTo] = [grounds.to, ghosts.from, ghosts.to, inks.from, inks.to];
+  for (let y = 0; y < to.height; y++) {
+    const row = y * width + p.first;
+    for (let i = 0; i < columns; i++) {
+      if (y >= inkFrom[i]! && y < inkTo[i]!) of[row + i] = ink;
+      else if (y >= ghostFrom[i]! && y < ghostTo[i]!) of[row + i] = ghost;
+      else if (y < below[i]!) of[row + i] = ground;
+    }
   }
 }
 

@@ -45,6 +45,8 @@ export class Player {
   private current = 0;
   private inFlight = 0;
   private wanted: number | undefined; // a version that waits for the change in flight
+  private asking = 0; // the version that was asked for last
+  private readonly versions = new Map<number, number>(); // of the streams that have begun
   private asked = 0; // when the change in flight was asked for
   private place: number | undefined; // where scrubbing wants to be
   private scrubbing = 0; // the timer that ends it
@@ -52,6 +54,7 @@ export class Player {
   private heard = 0;
   private timer = 0;
 
+  /** The version is the newest there is or that is being made. */
   constructor(
     private readonly episode: string,
     private readonly version: () => number,
@@ -152,6 +155,7 @@ export class Player {
     if (!this.state.playing || !this.current) return;
     if (this.inFlight) {
       this.wanted = version;
+      if (version < this.asking) this.again(this.inFlight); // which will not come: it was refused
       return;
     }
     this.wanted = undefined;
@@ -205,6 +209,7 @@ export class Player {
   }
 
   private fetch(stream: number, from: number, version: number): void {
+    this.asking = version;
     const query = new URLSearchParams({ from: String(Math.max(0, Math.round(from))), rev: String(version) });
     if (this.only === "joins") query.set("joins", "true");
     else if (this.only) query.set("to", String(Math.round(this.only.to)));
@@ -220,6 +225,7 @@ export class Player {
 
   private drop(...streams: number[]): void {
     for (const stream of streams) {
+      this.versions.delete(stream);
       if (stream) this.worker?.postMessage({ type: "drop", stream } satisfies ToWorker);
     }
   }
@@ -232,6 +238,7 @@ export class Player {
         this.inFlight = 0;
         if (this.place !== undefined) this.jump();
         else if (this.wanted !== undefined) this.changed(this.wanted);
+        else this.keepUp();
         break;
       case "ended":
         if (this.state.playing) this.pause();
@@ -251,8 +258,18 @@ export class Player {
   }
 
   private hearWorker(message: FromWorker): void {
+    if (message.type === "began") {
+      this.versions.set(message.stream, message.version);
+      return;
+    }
     this.state.problem = "The sound does not arrive; trying again.";
     if (message.stream === this.inFlight) window.setTimeout(() => this.again(message.stream), AGAIN_MS);
+  }
+
+  /** Asks for the newest version if an older one is heard, as when the server would not wait for it any longer. */
+  private keepUp(): void {
+    const heard = this.versions.get(this.current);
+    if (!this.inFlight && heard !== undefined && heard < this.version()) this.changed();
   }
 
   /** Asks again for a change that has not come: what is heard must not stay behind what is seen. */
@@ -267,6 +284,7 @@ export class Player {
   private watch(): void {
     if (!this.state.playing) return;
     if (this.inFlight && performance.now() - this.asked > PATIENCE_MS) this.again(this.inFlight);
+    this.keepUp();
     if (performance.now() - this.heard < PATIENCE_MS) return;
     this.state.waiting = true;
     if (this.origin) {

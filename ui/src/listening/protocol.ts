@@ -21,11 +21,8 @@ export type ToWorker =
   | { type: "drop"; stream: number };
 
 /** From the worker to the main thread. */
-export interface FromWorker {
-  type: "failed";
-  stream: number;
-  message: string;
-}
+export type FromWorker =
+  { type: "began"; stream: number; version: number } | { type: "failed"; stream: number; message: string };
 
 /** Which session frame is heard at which frame of the audio context. */
 export interface Origin {

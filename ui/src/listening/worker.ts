@@ -25,6 +25,7 @@ async function run(stream: number, url: string): Promise<void> {
   try {
     const answer = await fetch(url, { signal: controller.signal });
     if (!answer.ok || !answer.body) throw new Error(`the server answered ${answer.status}`);
+    tell({ type: "began", stream, version: Number(answer.headers.get("X-Ruvel-Version")) });
     await read(stream, answer.body.getReader());
   } catch (error) {
     if (!controller.signal.aborted) tell({ type: "failed", stream, message: String(error) });

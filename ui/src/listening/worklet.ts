@@ -16,12 +16,16 @@ declare function registerProcessor(name: string, type: new () => AudioWorkletPro
 const CROSSING = 384;
 /** A head that lies less than this many frames ahead is waited for; anything else is late and thrown away. */
 const AHEAD = 48000;
+/** What a stream has ready before it takes over: it must not run dry where its next block comes a little late. */
+const RESERVE = 1024;
 const REPORT_EVERY = 8;
 
 /** The blocks of one stream that have not been played. */
 class Ring {
   private blocks: Block[] = [];
   private offset = 0;
+  /** Frames that it has. */
+  held = 0;
   ended = false;
 
   constructor(
@@ -33,6 +37,7 @@ class Ring {
   push(block: Block): void {
     if (block.samples.length === 0) this.ended = true;
     else this.blocks.push(block);
+    this.held += block.samples.length / 2;
   }
 
   get head(): Block | undefined {
@@ -51,6 +56,7 @@ class Ring {
     if (!b) return false;
     out[0] = b.samples[2 * this.offset]!;
     out[1] = b.samples[2 * this.offset + 1]!;
+    this.held--;
     if (++this.offset * 2 === b.samples.length) {
       this.blocks.shift();
       this.offset = 0;
@@ -65,9 +71,11 @@ class Ring {
       const end = b.frame + b.samples.length / 2;
       if (start <= frame && frame < end) {
         this.offset += frame - start;
+        this.held -= frame - start;
         return true;
       }
       if (start > frame && start - frame < AHEAD) return false;
+      this.held -= end - start;
       this.blocks.shift();
       this.offset = 0;
     }
@@ -197,12 +205,14 @@ class Listening extends AudioWorkletProcessor {
     this.a[1] = this.held[1] *= DYING;
   }
 
-  /** Lets the next stream take over once it has the frame that the current one has reached. */
+  /** Lets the next stream take over once it has the frame that the current one has reached, and some more. */
   private changeOver(): void {
     if (!this.next || this.leaving) return;
     const at = this.current?.frame;
-    const ready = at === undefined || this.next.jump ? this.next.head !== undefined : this.next.seek(at);
-    if (!ready) return;
+    const { next, current } = this;
+    if (at === undefined || next.jump) {
+      if (!next.head) return;
+    } else if (!next.seek(at) || (next.held < RESERVE && !next.ended && current!.held > CROSSING)) return;
     this.leaving = this.current;
     this.crossed = 0;
     this.current = this.next;

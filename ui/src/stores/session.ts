@@ -2,6 +2,7 @@ import { applyPatch, type Operation } from "fast-json-patch";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ask, Refusal, type Answer, type Op, type Schema } from "../api/client";
+import { carry, TextRequest } from "../api/courier";
 import { OpenDesk } from "./open";
 
 type Change = Schema["ChangeEvent"];
@@ -44,6 +45,10 @@ export const useSession = defineStore("session", () => {
   const document = ref<Schema["Document"]>();
   const glance = ref<Schema["Glance"]>();
   const version = ref(0);
+  /** The version that the edit on its way will make, or 0. */
+  const posted = ref(0);
+  /** The newest version there is or will be in a moment: it can be asked for together with the edit that makes it. */
+  const coming = computed(() => Math.max(version.value, posted.value));
   const undoName = ref("");
   const redoName = ref("");
   const keptAt = ref("");
@@ -78,7 +83,7 @@ export const useSession = defineStore("session", () => {
     open.value = undefined;
     episode.value = document.value = glance.value = problem.value = undefined;
     showName.value = undoName.value = redoName.value = keptAt.value = "";
-    version.value = 0;
+    version.value = posted.value = 0;
     gone.value = false;
   }
 
@@ -172,6 +177,7 @@ export const useSession = defineStore("session", () => {
       }
     } finally {
       busy.value = false;
+      posted.value = 0;
     }
   }
 
@@ -192,6 +198,7 @@ export const useSession = defineStore("session", () => {
     for (let conflicts = 0; conflicts < 8;) {
       const op = typeof act.act === "function" ? act.act() : act.act;
       if (!op) return undefined;
+      if (here(act.episode)) posted.value = base + 1;
       try {
         const change = await post(act, op, base, again);
         stuck.value = "";
@@ -203,6 +210,7 @@ export const useSession = defineStore("session", () => {
         return change;
       } catch (error) {
         const refusal = error as Refusal;
+        posted.value = 0;
         if (refusal.code === "version-conflict") {
           conflicts++;
           base = refusal.current;
@@ -231,9 +239,9 @@ export const useSession = defineStore("session", () => {
   }
 
   function post(act: Waiting, op: Op | "undo" | "redo", base: number, again: boolean): Promise<Change> {
-    const params = { path: { episode: act.episode } };
-    if (op === "undo" || op === "redo") return ask(api.POST(`/episodes/{episode}/${op}`, { params }));
-    return ask(api.POST("/episodes/{episode}/edits", { params, body: { base, gesture: act.gesture, again, op } }));
+    const by = { params: { path: { episode: act.episode } }, fetch: carry, Request: TextRequest };
+    if (op === "undo" || op === "redo") return ask(api.POST(`/episodes/{episode}/${op}`, by));
+    return ask(api.POST("/episodes/{episode}/edits", { ...by, body: { base, gesture: act.gesture, again, op } }));
   }
 
   /** Goes to a step of the history, or to a named version, when what waits has been kept. */
@@ -271,6 +279,7 @@ export const useSession = defineStore("session", () => {
     document,
     glance,
     version,
+    coming,
     undoName,
     redoName,
     keptAt,
