@@ -2,7 +2,6 @@ package server
 
 import (
 	"context"
-	"encoding/binary"
 	"net/http"
 	"strings"
 	"time"
@@ -198,39 +197,3 @@ func (s *Server) try(ctx context.Context, in *struct {
 
 // mostFrames is how many frames are given at a time to be drawn one by one.
 const mostFrames = 1 << 16
-
-// frames gives single frames of a sound, for drawing it where each has room.
-func (s *Server) frames(ctx context.Context, in *struct {
-	Sound string       `path:"sound" pattern:"^[0-9a-f]{64}$"`
-	From  audio.Frames `query:"from" minimum:"0"`
-	Count int          `query:"count" minimum:"1" maximum:"65536" default:"65536"`
-},
-) (*bytesAnswer, error) {
-	if err := s.known(ctx, in.Sound); err != nil {
-		return nil, fail(err)
-	}
-	c, err := s.Sounds.Open(ctx, in.Sound)
-	if err != nil {
-		return nil, fail(err)
-	}
-	defer c.Close()
-	from := min(in.From, c.PCM.Length())
-	to := min(from+audio.Frames(min(in.Count, mostFrames)), c.PCM.Length())
-	out := make([]byte, 0, 4*(to-from))
-	err = audio.Guard(func() {
-		for i := from; i < to; i++ {
-			low, high := c.PCM[0][i], c.PCM[0][i]
-			for _, channel := range c.PCM[1:] {
-				low, high = min(low, channel[i]), max(high, channel[i])
-			}
-			out = binary.LittleEndian.AppendUint16(out, sixteen(low))
-			out = binary.LittleEndian.AppendUint16(out, sixteen(high))
-		}
-	})
-	if err != nil {
-		return nil, fail(err)
-	}
-	return &bytesAnswer{"application/octet-stream", forever, out}, nil
-}
-
-func sixteen(v float32) uint16 { return uint16(int16(max(-32767, min(32767, v*32767)))) }

@@ -140,21 +140,3 @@ func TestTheHistoryIsWalkedAndVersionsAreNamed(t *testing.T) {
 	want[any](t, "DELETE", "/episodes/"+episode+"/versions/"+v.ID, nil)
 	refused(t, 404, "POST", "/episodes/"+episode+"/versions/"+v.ID+"/return", nil)
 }
-
-func TestSingleFramesOfASoundCanBeDrawn(t *testing.T) {
-	_, episode, _, pcm, _ := withPauses(t)
-	var sound string
-	for id := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Sounds {
-		sound = id
-	}
-	status, _, out := call(t, "GET", "/sounds/"+sound+"/frames?from=96000&count=10", nil)
-	require.Equal(t, 200, status)
-	require.Len(t, out, 40)
-	for i := range 10 {
-		low, high := int16(uint16(out[4*i])|uint16(out[4*i+1])<<8), int16(uint16(out[4*i+2])|uint16(out[4*i+3])<<8)
-		assert.Equal(t, low, high, "of one channel")
-		assert.InDelta(t, pcm[0][96000+i]*32767, low, 1.5)
-	}
-	_, _, out = call(t, "GET", "/sounds/"+sound+"/frames?from=99999999", nil)
-	assert.Empty(t, out)
-}

@@ -117,6 +117,7 @@ func (s *Server) register(api huma.API) {
 	s.editRoutes(api)
 	s.arrangeRoutes(api)
 	s.soundRoutes(api)
+	s.peakRoutes(api)
 	s.takeRoutes(api)
 	s.scriptRoutes(api)
 	s.shelfRoutes(api)

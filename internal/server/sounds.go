@@ -11,7 +11,6 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
-	"ruvel/core/waveform"
 	"ruvel/internal/library"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -83,12 +82,6 @@ func (s *Server) soundRoutes(api huma.API) {
 			}
 			return nothing(err)
 		})
-	huma.Register(api, operation("GET", "/sounds/{sound}/peaks/{level}", "get-peaks",
-		"Peaks of a sound: pairs of little-endian 16-bit integers, lowest and highest, for runs of 64 x 4^level frames"),
-		s.peaks)
-	huma.Register(api, operation("GET", "/sounds/{sound}/frames", "get-frames",
-		"Single frames of a sound: pairs of little-endian 16-bit integers, the lowest and the highest of its channels"),
-		s.frames)
 	huma.Register(api, operation("GET", "/sounds/{sound}/audio", "hear-sound", "The sound as 16-bit WAV at 48 kHz, for listening to it"),
 		s.hear)
 	huma.Register(api, operation("GET", "/shows/{show}/jobs", "list-jobs", "Jobs of a show that are not finished, and failures that have not been put away"),
@@ -125,34 +118,6 @@ type bytesAnswer struct {
 
 // forever is for what is named by its content.
 const forever = "private, max-age=31536000, immutable"
-
-// PeakRange says which peaks of a sound are asked for.
-type PeakRange struct {
-	Level int `path:"level" minimum:"0" maximum:"6"`
-	From  int `query:"from" minimum:"0"`
-	Count int `query:"count" minimum:"1" maximum:"65536" default:"65536"`
-}
-
-func (s *Server) peaks(ctx context.Context, in *struct {
-	Sound string `path:"sound" pattern:"^[0-9a-f]{64}$"`
-	PeakRange
-},
-) (*bytesAnswer, error) {
-	if err := s.known(ctx, in.Sound); err != nil {
-		return nil, fail(err)
-	}
-	return s.peaksOf(ctx, in.Sound, in.PeakRange)
-}
-
-func (s *Server) peaksOf(ctx context.Context, id string, in PeakRange) (*bytesAnswer, error) {
-	peaks, err := s.Sounds.Peaks(ctx, id)
-	if err != nil {
-		return nil, fail(err)
-	}
-	all := peaks.Levels[in.Level]
-	from := min(in.From, len(all))
-	return &bytesAnswer{"application/octet-stream", forever, waveform.AppendPeaks(nil, all[from:min(len(all), from+in.Count)])}, nil
-}
 
 // known refuses ids of sounds that no show has.
 func (s *Server) known(ctx context.Context, id string) error {

@@ -3,8 +3,10 @@ package sounds
 import (
 	"container/list"
 	"context"
+	"os"
 	"sync"
 
+	"ruvel/core/audio"
 	"ruvel/core/waveform"
 )
 
@@ -94,6 +96,47 @@ func (l *Library) Peaks(ctx context.Context, id string) (waveform.Pyramid, error
 		l.peaks.keep(id, p, p.Bytes())
 		return p, nil
 	})
+}
+
+// PeakRange gives up to count peaks of runs of frames, from the first wanted on, without reading
+// more than those. The length of a run is a power of four, up to that of the coarsest peaks kept.
+func (l *Library) PeakRange(ctx context.Context, id string, run audio.Frames, first, count int) (peaks []waveform.Peak, err error) {
+	level := 0
+	for level+1 < waveform.Levels && waveform.FramesPerPeak(level) < run {
+		level++
+	}
+	if run < waveform.FramesPerPeak(0) {
+		return l.fine(ctx, id, run, first, count)
+	}
+	if peaks, err = l.peaksInFile(id, level, first, count); err == nil {
+		return peaks, nil
+	}
+	p, err := l.Peaks(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	all := p.Levels[level]
+	from := min(first, len(all))
+	return all[from:min(len(all), from+count)], nil
+}
+
+func (l *Library) fine(ctx context.Context, id string, run audio.Frames, first, count int) (peaks []waveform.Peak, err error) {
+	c, err := l.Open(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	defer c.Close()
+	err = audio.Guard(func() { peaks = waveform.Fine(c.PCM, audio.Frames(first)*run, count, run) })
+	return peaks, err
+}
+
+func (l *Library) peaksInFile(id string, level, first, count int) ([]waveform.Peak, error) {
+	f, err := os.Open(peaksFile(l.folder(id)))
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return waveform.ReadPeaks(f, level, first, count)
 }
 
 // PeaksOf is Peaks as core/mix asks for them.

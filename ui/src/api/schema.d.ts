@@ -537,6 +537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/peaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Peaks of stretches of several sounds, each as soon as it is there; see docs/api.md */
+        get: operations["get-peaks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/recording": {
         parameters: {
             query?: never;
@@ -796,23 +813,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/sounds/{sound}/frames": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Single frames of a sound: pairs of little-endian 16-bit integers, the lowest and the highest of its channels */
-        get: operations["get-frames"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/sounds/{sound}/peaks/{level}": {
         parameters: {
             query?: never;
@@ -820,8 +820,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Peaks of a sound: pairs of little-endian 16-bit integers, lowest and highest, for runs of 64 x 4^level frames */
-        get: operations["get-peaks"];
+        /** Peaks of a sound: pairs of little-endian 16-bit integers, the lowest and the highest of all channels, for runs of 4^level frames */
+        get: operations["get-sound-peaks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3795,6 +3795,36 @@ export interface operations {
             };
         };
     };
+    "get-peaks": {
+        parameters: {
+            query: {
+                /** @description Ranges, with commas between them, as sound:level:from:count. A peak of a level stands for 4^level frames, level 0 to 9; at most 48 ranges of 16384 peaks */
+                of: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-recording": {
         parameters: {
             query?: never;
@@ -3924,6 +3954,7 @@ export interface operations {
     "get-piece-peaks": {
         parameters: {
             query?: {
+                /** @description The first one */
                 from?: number;
                 count?: number;
             };
@@ -4422,45 +4453,10 @@ export interface operations {
             };
         };
     };
-    "get-frames": {
+    "get-sound-peaks": {
         parameters: {
             query?: {
-                from?: number;
-                count?: number;
-            };
-            header?: never;
-            path: {
-                sound: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    "Cache-Control"?: string;
-                    "Content-Type"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string;
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ApiError"];
-                };
-            };
-        };
-    };
-    "get-peaks": {
-        parameters: {
-            query?: {
+                /** @description The first one */
                 from?: number;
                 count?: number;
             };

@@ -3,6 +3,7 @@ import { refDebounced, useElementSize, useRafFn } from "@vueuse/core";
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { Player } from "../listening/player";
+import { preload } from "../drawing/peaks";
 import { Recorder } from "../recording/recorder";
 import ArrangePanel from "../stages/arrange/ArrangePanel.vue";
 import BalancePanel from "../stages/balance/BalancePanel.vue";
@@ -89,6 +90,12 @@ function cardWidth(): number {
 watch(
   () => session.coming,
   () => player.changed(),
+);
+// Something of every sound can be drawn at once, wherever the view goes.
+watch(
+  () => session.document?.sounds,
+  (sounds) => preload(sounds ?? {}),
+  { deep: 1 },
 );
 // Where words begin and end, for what is dragged to them; found out when the hand rests.
 const settled = refDebounced(
