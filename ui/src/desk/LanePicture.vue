@@ -51,10 +51,14 @@ const place = computed(() => {
 const REST_MS = 250;
 /** Pixels beside what can be seen that are drawn with it. */
 const BESIDE = 64;
+/** What is to be drawn: what can be seen, of a picture that stands or of a new one, and the rest later; or all of it. */
+type Need = "seen" | "seen anew" | "all";
+let need: Need | undefined;
+/** What is needed can wait until all has been drawn that can be seen. */
+let postponed = false;
 let resting = 0;
 
-/** Draws all that is laid out, or what can be seen of it where the rest still stands where it was. */
-function draw(seen = false): void {
+function draw(needed: Need): void {
   if (!canvas.value) return;
   const { laid, laidFrom, laidTo, start, scale } = desk.time;
   const chosen = desk.selection.clips;
@@ -72,44 +76,45 @@ function draw(seen = false): void {
     folded: props.folded,
     lines: props.lines,
   };
+  const left = Math.max(0, Math.floor((start - from) / laid.scale) - BESIDE);
+  const room = Math.ceil((desk.time.width * scale) / laid.scale) + 2 * BESIDE;
+  const seen = { from: left, to: Math.min(width, left + room) };
   window.clearTimeout(resting);
-  if (seen) {
-    const left = Math.max(0, Math.floor((start - from) / laid.scale) - BESIDE);
-    const room = Math.ceil((desk.time.width * scale) / laid.scale) + 2 * BESIDE;
-    drawLane(canvas.value, picture, { from: left, to: Math.min(width, left + room) });
-    resting = window.setTimeout(soon, REST_MS);
-  } else drawLane(canvas.value, picture);
+  drawLane(canvas.value, picture, needed === "all" ? undefined : seen, needed === "seen anew");
+  if (needed === "seen") resting = window.setTimeout(() => soon("all"), REST_MS);
+  if (needed === "seen anew") soon("all", true);
   drawn.value = { from, scale: laid.scale, width };
 }
 const name = {};
-let behind = true; // all of it has to be drawn
-function soon(all = true): void {
-  behind ||= all;
+/** Behind all that can be seen. */
+const LATER = 1000;
+function soon(what: Need, later = false): void {
+  need = need === undefined || postponed || what !== "seen" ? what : need;
+  postponed = later;
   if (props.far) return drawNoMore(name);
-  drawSoon(
-    name,
-    () => {
-      draw(!behind);
-      behind = false;
-    },
-    () => props.index,
-  );
+  const go = () => {
+    const needed = need!;
+    need = undefined;
+    draw(needed);
+  };
+  drawSoon(name, go, () => props.index + (later ? LATER : 0));
 }
 watch(
   [() => [props.height, props.folded, props.far, props.lines], () => desk.time.laid, () => desk.time.width],
-  () => soon(),
+  // While time is scrolled, what is not seen yet is so in a moment.
+  () => soon(drawn.value.scale === desk.time.laid.scale ? "all" : "seen anew"),
   { flush: "post", immediate: true },
 );
-watch(look, () => soon(false), { flush: "post" });
+watch(look, () => soon("seen"), { flush: "post" });
 watch(
   () => sounds.value.map((s) => arrivals.get(s) ?? 0).join(),
-  () => soon(),
+  () => soon("seen"),
 );
 onBeforeUnmount(() => {
   window.clearTimeout(resting);
   drawNoMore(name);
 });
-void document.fonts.ready.then(() => soon()); // names that were written before their letters had come
+void document.fonts.ready.then(() => soon("all")); // names that were written before their letters had come
 </script>
 
 <template>

@@ -37,10 +37,15 @@ const AS_LINE = 1;
 const RADIUS = 5;
 
 /**
- * Draws the clips of a lane: their bodies, and over them their heads, level lines, grips and outlines. What has been
- * drawn already can be drawn anew in a part only, from one column to another in CSS pixels.
+ * Draws the clips of a lane: their bodies, and over them their heads, level lines, grips and outlines. A part can be drawn
+ * alone, from one column to another in CSS pixels; the rest stays as it is, or is empty if it shows something else.
  */
-export function drawLane(canvas: HTMLCanvasElement, whole: LanePicture, part?: { from: number; to: number }): void {
+export function drawLane(
+  canvas: HTMLCanvasElement,
+  whole: LanePicture,
+  part?: { from: number; to: number },
+  alone = false,
+): void {
   const ratio = window.devicePixelRatio || 1;
   size(canvas, whole.width, whole.height);
   const left = part?.from ?? 0;
@@ -48,7 +53,8 @@ export function drawLane(canvas: HTMLCanvasElement, whole: LanePicture, part?: {
   const g = canvas.getContext("2d", { willReadFrequently: true })!;
   g.setTransform(1, 0, 0, 1, 0, 0);
   const columns = { left: Math.round(left * ratio), width: Math.round(p.width * ratio) };
-  g.clearRect(columns.left, 0, columns.width, canvas.height);
+  if (alone) g.clearRect(0, 0, canvas.width, canvas.height);
+  else g.clearRect(columns.left, 0, columns.width, canvas.height);
   g.save();
   g.beginPath();
   g.rect(columns.left, 0, columns.width, canvas.height);
