@@ -35,14 +35,15 @@ type Result struct {
 type Meter struct {
 	channels []channel
 	filled   int       // frames in the hop that is being summed
-	sum      float64   // weighted squares of that hop
-	powers   []float64 // mean weighted square of each whole hop
+	powers   []float64 // mean weighted square of each whole hop, summed over the channels
 	length   audio.Frames
 }
 
 type channel struct {
 	shelf, highPass biquad
 	truePeak        TruePeak
+	sum             float64   // weighted squares of the hop that is being summed
+	powers          []float32 // mean weighted square of each whole hop
 }
 
 // NewMeter makes a meter for one or two channels.
@@ -60,23 +61,45 @@ func (m *Meter) Write(pcm audio.PCM) {
 	for at := 0; at < int(pcm.Length()); {
 		n := min(hop-m.filled, int(pcm.Length())-at)
 		for c := range m.channels {
-			m.sum += m.channels[c].write(pcm[c][at : at+n])
+			m.channels[c].write(pcm[c][at : at+n])
 		}
 		if m.filled += n; m.filled == hop {
-			m.powers = append(m.powers, m.sum/hop)
-			m.filled, m.sum = 0, 0
+			m.finishHop()
 		}
 		at += n
 	}
 }
 
-// write takes samples and returns the sum of their K-weighted squares.
-func (c *channel) write(samples []float32) (sum float64) {
+func (m *Meter) finishHop() {
+	var sum float64
+	for i := range m.channels {
+		c := &m.channels[i]
+		sum += c.sum
+		c.powers = append(c.powers, float32(c.sum/hop))
+		c.sum = 0
+	}
+	m.powers = append(m.powers, sum/hop)
+	m.filled = 0
+}
+
+// write takes samples and adds up their K-weighted squares.
+func (c *channel) write(samples []float32) {
 	c.truePeak.Write(samples)
-	sum = weigh(&c.shelf, &c.highPass, samples)
+	c.sum += weigh(&c.shelf, &c.highPass, samples)
 	c.shelf.settle()
 	c.highPass.settle()
-	return sum
+}
+
+// Series is that of all that has been written.
+func (m *Meter) Series() Series {
+	out := make(Series, len(m.channels))
+	for i, c := range m.channels {
+		out[i] = slices.Clone(c.powers)
+		if m.filled > 0 {
+			out[i] = append(out[i], float32(c.sum/hop))
+		}
+	}
+	return out
 }
 
 // Momentary is the loudness of the last 400 ms in LUFS.

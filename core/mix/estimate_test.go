@@ -96,14 +96,6 @@ func summed(s loudness.Series) []float64 {
 	return sum
 }
 
-func TestPowersOfASoundAreThoseOfTheMeter(t *testing.T) {
-	pcm := unlike[testkit.ID(1)]
-	s := loudness.Powers(pcm)
-	require.Len(t, s, 2)
-	assert.InDelta(t, loudness.Measure(pcm).Integrated, loudness.Integrated(summed(s)), 1e-4)
-	assert.Equal(t, loudness.Floor, loudness.Integrated(nil))
-}
-
 func TestTheEstimateOfASilentMixIsSilence(t *testing.T) {
 	doc := session.New()
 	got, err := mix.Estimate(doc, seriesOf)

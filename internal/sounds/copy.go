@@ -9,16 +9,19 @@ import (
 	"unsafe"
 
 	"ruvel/core/audio"
+	"ruvel/core/loudness"
 	"ruvel/core/waveform"
 )
 
 // A working copy is a folder: one file of 32-bit floats in the machine's byte order
-// for each channel, and the peaks, which are written last.
+// for each channel, the K-weighted powers, and the peaks, which are written last.
 func channelFile(dir string, channel int) string {
 	return filepath.Join(dir, fmt.Sprintf("channel-%d.f32", channel))
 }
 
 func peaksFile(dir string) string { return filepath.Join(dir, "peaks") }
+
+func powersFile(dir string) string { return filepath.Join(dir, "powers") }
 
 type copyWriter struct {
 	dir     string
@@ -51,7 +54,10 @@ func (w *copyWriter) write(pcm audio.PCM) error {
 	return nil
 }
 
-func (w *copyWriter) finish() error {
+func (w *copyWriter) finish(powers loudness.Series) error {
+	if err := writePowers(w.dir, powers); err != nil {
+		return err
+	}
 	for _, b := range w.writers {
 		if err := b.Flush(); err != nil {
 			return err

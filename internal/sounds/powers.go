@@ -2,6 +2,9 @@ package sounds
 
 import (
 	"context"
+	"errors"
+	"log/slog"
+	"os"
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
@@ -10,26 +13,62 @@ import (
 // powersKept is how many bytes of powers are kept in memory: those of more than a hundred hours.
 const powersKept = 32 << 20
 
-// Powers gives the K-weighted powers of a sound. They are measured from its working copy when
-// they are asked for first, on one core: an hour takes about a second.
+// Powers gives the K-weighted powers of a sound. They are measured when it is taken in and lie
+// beside its working copy; in one that was made before that, they are measured now, on one
+// core: an hour takes about a second.
 func (l *Library) Powers(ctx context.Context, id string) (loudness.Series, error) {
 	if s, there := l.powers.find(id); there {
 		return s, nil
 	}
 	return l.weighing.Do(ctx, id, func(ctx context.Context) (s loudness.Series, err error) {
-		c, err := l.Open(ctx, id)
+		c, err := l.Open(ctx, id) // which is whole
 		if err != nil {
 			return nil, err
 		}
 		defer c.Close()
-		if err := audio.Guard(func() { s = loudness.Powers(c.PCM) }); err != nil {
-			return nil, err
+		if s, err = readPowers(l.folder(id), c.PCM); err != nil {
+			if err := audio.Guard(func() { s = loudness.Powers(c.PCM) }); err != nil {
+				return nil, err
+			}
+			if err := writePowers(l.folder(id), s); err != nil {
+				slog.Warn("the powers of a sound are not kept", "sound", id, "error", err)
+			}
 		}
-		bytes := 0
-		for _, channel := range s {
-			bytes += 4 * len(channel)
-		}
-		l.powers.keep(id, s, bytes)
+		l.powers.keep(id, s, s.Bytes())
 		return s, nil
 	})
+}
+
+// readPowers reads the powers that lie beside a working copy, if they are those of such a sound.
+func readPowers(dir string, pcm audio.PCM) (s loudness.Series, err error) {
+	data, err := os.ReadFile(powersFile(dir))
+	if err != nil {
+		return nil, err
+	}
+	if err := s.UnmarshalBinary(data); err != nil {
+		return nil, err
+	}
+	if hops := (pcm.Length() + loudness.Hop - 1) / loudness.Hop; len(s) != len(pcm) || audio.Frames(len(s[0])) != hops {
+		return nil, loudness.ErrMalformed
+	}
+	return s, nil
+}
+
+func writePowers(dir string, s loudness.Series) error {
+	data, err := s.MarshalBinary()
+	if err != nil {
+		return err
+	}
+	f, err := os.CreateTemp(dir, "powers"+unfinished+"*") // another process may do the same
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	if err = errors.Join(err, f.Close()); err == nil {
+		err = os.Rename(f.Name(), powersFile(dir))
+	}
+	if err != nil {
+		_ = os.Remove(f.Name())
+	}
+	return err
 }

@@ -256,7 +256,7 @@ func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frame
 	}); err != nil {
 		return Facts{}, disk.Full(err)
 	}
-	if err := w.finish(); err != nil {
+	if err := w.finish(meter.Series()); err != nil {
 		return Facts{}, disk.Full(err)
 	}
 	for _, path := range []string{original, readable} {

@@ -18,6 +18,7 @@ import (
 	"gocloud.dev/blob/fileblob"
 
 	"ruvel/core/audio"
+	"ruvel/core/loudness"
 	"ruvel/core/problem"
 	"ruvel/core/waveform"
 	"ruvel/internal/disk"
@@ -120,6 +121,33 @@ func TestAWorkingCopyThatIsMissingOrDamagedIsMadeAnew(t *testing.T) {
 			}
 			g.Wait()
 		})
+	}
+}
+
+func TestPowersLieBesideTheCopyAndAreMeasuredAnewWhereTheyDoNot(t *testing.T) {
+	dir := t.TempDir()
+	pcm := testkit.Noise(2, 0.25, 3*audio.Second+77, 8)
+	l := library(t, dir)
+	id := put(t, l, pcm)
+	_, err := l.Import(ctx, id, func(float64) {})
+	require.NoError(t, err)
+	file := filepath.Join(dir, "cache", id, "powers")
+	kept, err := os.ReadFile(file)
+	require.NoError(t, err)
+	other, err := loudness.Powers(pcm.Slice(0, audio.Second)).MarshalBinary()
+	require.NoError(t, err)
+	for what, data := range map[string][]byte{"kept": kept, "none": nil, "broken off": kept[:50], "of another sound": other} {
+		if require.NoError(t, os.Remove(file)); data != nil {
+			require.NoError(t, os.WriteFile(file, data, 0o600))
+		}
+		got, err := library(t, dir).Powers(ctx, id)
+		require.NoError(t, err, what)
+		for c, want := range loudness.Powers(pcm) {
+			assert.InDeltaSlice(t, want, got[c], 1e-7, what)
+		}
+		now, err := os.ReadFile(file)
+		require.NoError(t, err, what)
+		assert.Len(t, now, len(kept), what)
 	}
 }
 
