@@ -248,6 +248,18 @@ func TestTheOverMarkStaysUntilItIsCleared(t *testing.T) {
 	w.Until(`document.querySelector(".meter .over").innerText.startsWith("over")`)
 	w.Until(`parseFloat(document.querySelector(".track-meter div").style.transform.slice("scaleY(".length)) > 0.5`)
 	w.Until(`/^[−-]?\d/.test([...document.querySelectorAll(".reading .figures")][1].innerText)`)
+	// A change goes on where it is heard, and so does the loudness of the last moments.
+	w.Until(`/^[−-]?\d/.test([...document.querySelectorAll(".reading .figures")][1].innerText)`)
+	w.Type(`[aria-label="Fader of Voice 1 in dB"]`, "11")
+	gaps := Eval[int](w, `(async () => {
+		let gaps = 0;
+		for (let i = 0; i < 40; i++) {
+			await new Promise(requestAnimationFrame);
+			gaps += [...document.querySelectorAll(".reading .figures")].slice(0, 2).filter(f => f.innerText === "–").length;
+		}
+		return gaps;
+	})()`)
+	assert.Zero(t, gaps)
 	w.Press("Pause")
 	w.Until(`document.querySelector(".meter .over.lit")`)
 	w.Press("Over the ceiling: clear the mark")

@@ -363,7 +363,7 @@ func listen(t *testing.T, episode string, from, to audio.Frames) audio.PCM {
 	defer r.Body.Close()
 	out := audio.NewPCM(2, 0)
 	for {
-		var head [32]byte
+		var head [36]byte
 		_, err := io.ReadFull(r.Body, head[:])
 		require.NoError(t, err)
 		n := int(binary.LittleEndian.Uint32(head[8:]))

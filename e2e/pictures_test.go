@@ -45,6 +45,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	settle(w)
 	keep("desk-balance")
 	pictureLines(w, keep)
+	pictureLoop(w, keep)
 	for _, stage := range []string{"Arrange", "Hand over", "Gather"} {
 		w.Press(stage)
 		settle(w)
@@ -71,7 +72,11 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Click(`[aria-label="Find music and effects"]`)
 	w.Key("folk")
 	w.UntilText("2 pieces")
-	w.Until(`["morning-boats", "harbourmaster"].every(p => performance.getEntriesByType("resource").some(e => e.name.includes("/shelf/" + p + "/peaks") && e.responseStatus === 200))`)
+	// Both have been fetched and drawn: their waves are higher than a line.
+	w.Until(`[...document.querySelectorAll("aside .wave canvas")].filter(c => c.checkVisibility()).every(c => {
+		const p = c.getContext("2d").getImageData(0, 0, c.width, Math.floor(c.height / 2) - 2).data;
+		return p.some((v, i) => i % 4 === 3 && v > 0);
+	})`)
 	settle(w)
 	keep("gather-music")
 	w.Press("Credits")
@@ -157,13 +162,49 @@ func pictureLines(w *Window, keep func(string)) {
 	w.Until(`!document.querySelector(".track-line")`)
 }
 
-// settle waits until no waveform is on its way any more and what is there has been drawn.
+// pictureLoop shows a point that is dragged while a stretch goes round and round, and the same place as single samples.
+func pictureLoop(w *Window, keep func(string)) {
+	w.t.Helper()
+	outro := `[aria-label^="Harbour theme, outro"]`
+	w.Click(outro + " .head")
+	point := w.Find(outro + " .point:nth-of-type(2)")
+	stretch(w, 30, 40)
+	w.Press("Loop")
+	w.Press("Play")
+	w.Until(`parseFloat(document.querySelector(".now").innerText.split(":")[1]) >= 31`)
+	x, y := point.At(0.5, 0.5)
+	hold := func(p *input.DispatchMouseEventParams) { p.Button, p.Buttons = input.MouseButtonLeft, 1 }
+	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y), chromedp.MouseEvent(chromedp.MousePressed, x, y, hold))
+	for i := 1.0; i <= 8; i++ {
+		w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x+2*i, y+2*i, hold))
+	}
+	w.Until(`document.querySelector(".tag")`)
+	keep("balance-loop")
+	w.Do(chromedp.MouseEvent(chromedp.MouseReleased, x+16, y+16, hold))
+	w.Press("Pause")
+	w.Press("Undo")
+	w.Press("Loop")
+	w.Key("8")
+	settle(w)
+	keep("balance-samples")
+	w.Key("0")
+	settle(w)
+}
+
+// settle waits until nothing is fetched any more and what is there has been drawn.
 func settle(w *Window) {
 	w.t.Helper()
 	Eval[bool](w, `(async () => {
-		for (let calm = 0, before = -1; calm < 12; ) {
+		const look = () => performance.getEntriesByType("resource").length + " " + [...document.querySelectorAll("canvas")].map(c => {
+			if (c.width < 2 || c.height < 2 || !c.checkVisibility()) return 0;
+			const p = c.getContext("2d").getImageData(0, Math.floor(c.height / 2) - 1, c.width, 1).data;
+			let sum = 0;
+			for (let i = 0; i < p.length; i += 4) sum = (sum * 31 + p[i] + 7 * p[i + 1]) % 1e9;
+			return sum;
+		}).join();
+		for (let calm = 0, before = ""; calm < 12; ) {
 			await new Promise(requestAnimationFrame);
-			const now = performance.getEntriesByType("resource").length;
+			const now = look();
 			calm = now === before ? calm + 1 : 0;
 			before = now;
 		}

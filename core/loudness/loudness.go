@@ -90,6 +90,19 @@ func (c *channel) write(samples []float32) {
 	c.highPass.settle()
 }
 
+// GoOn has the meter go on after others: their powers, as LastHop gives them, are those of the
+// last tenths of a second before what is written to it.
+func (m *Meter) GoOn(powers []float64) { m.powers = append(slices.Clone(powers), m.powers...) }
+
+// LastHop is the mean weighted square of the last whole tenth of a second, summed over the
+// channels, and how many of them there have been.
+func (m *Meter) LastHop() (power float64, hops int) {
+	if len(m.powers) == 0 {
+		return 0, 0
+	}
+	return m.powers[len(m.powers)-1], len(m.powers)
+}
+
 // Series is that of all that has been written.
 func (m *Meter) Series() Series {
 	out := make(Series, len(m.channels))

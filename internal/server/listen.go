@@ -22,7 +22,7 @@ import (
 	"ruvel/core/session"
 )
 
-// The listening stream is a row of blocks. Each has a head of 32 bytes, all
+// The listening stream is a row of blocks. Each has a head of 36 bytes, all
 // little-endian, then its frames as interleaved 32-bit floats, left and right:
 //
 //	int64   the session frame that it begins with
@@ -32,6 +32,7 @@ import (
 //	float32 true peak of the right channel
 //	float32 momentary loudness, LUFS
 //	float32 short-term loudness, LUFS
+//	float32 mean K-weighted square of the tenth of a second that ended in this block; -1 if none did
 //
 // Between the head and the frames stands, for each track from top to bottom, a
 //
@@ -57,6 +58,7 @@ func (s *Server) listenRoutes(api huma.API) {
 			Back audio.Frames `query:"loopFrom" minimum:"0"`
 			Rev  int64        `query:"rev" minimum:"0" doc:"Wait up to 2 s for this version"`
 			Join bool         `query:"joins" doc:"Only the joins from there on: a second before and after each place at which one clip ends and another begins on a track"`
+			Past []float64    `query:"heard" maxItems:"30" doc:"The K-weighted squares of the tenths of a second that were heard before, so that the loudness goes on where a change begins"`
 			Out  string       `query:"without" maxLength:"20" doc:"Leave this track out, as while it is recorded onto"`
 		},
 		) (*huma.StreamResponse, error) {
@@ -89,6 +91,7 @@ func (s *Server) listenRoutes(api huma.API) {
 				st.only(doc.Joins(audio.Second))
 			}
 			st.hands = s.hands
+			st.goOn(in.Past)
 			if err := st.prepare(); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
 				p.Close()
 				s.Plans.Forget(in.Episode)
@@ -127,6 +130,7 @@ type stream struct {
 	back     audio.Frames
 	loop     bool
 	meter    *loudness.Meter
+	hops     int // tenths of a second that the meter has told of
 	peaks    [2]loudness.TruePeak
 	blocks   int
 	sent     audio.Frames
@@ -147,6 +151,12 @@ func newStream(plan *mix.Plan, from, to, back audio.Frames, loop bool) *stream {
 		renderer: renderer, rows: renderer.Peaks, at: from, to: to, back: back, loop: loop && to-back >= firstBlock,
 		meter: loudness.NewMeter(2), pcm: audio.NewPCM(2, audio.Block),
 	}
+}
+
+// goOn has the loudness go on after what was heard before.
+func (s *stream) goOn(powers []float64) {
+	s.meter.GoOn(slices.DeleteFunc(slices.Clone(powers), func(p float64) bool { return !(p >= 0 && p < 1e6) }))
+	_, s.hops = s.meter.LastHop()
 }
 
 // only leaves stretches to be heard, one after the other, from where the stream stands on.
@@ -271,6 +281,12 @@ func (s *stream) block(n audio.Frames) error {
 	}
 	s.out = appendFloat(s.out, float32(s.meter.Momentary()))
 	s.out = appendFloat(s.out, float32(s.meter.ShortTerm()))
+	power, hops := s.meter.LastHop()
+	if hops == s.hops {
+		power = -1
+	}
+	s.hops = hops
+	s.out = appendFloat(s.out, float32(power))
 	for _, peak := range s.rows {
 		s.out = appendFloat(s.out, peak)
 	}

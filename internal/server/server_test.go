@@ -174,38 +174,81 @@ func TestAnImportedFileIsPlacedHeardAndMixedDown(t *testing.T) {
 	refused(t, 404, "GET", "/mixdowns/"+list[0].ID+"/file", nil)
 }
 
-// stream reads the listening stream to its end, or as many blocks as given.
-func stream(t testing.TB, episode, query string, blocks ...int) audio.PCM {
+// block is one of the listening stream.
+type block struct {
+	frame                       audio.Frames
+	momentary, shortTerm, power float64
+	tracks                      []float32
+	pcm                         audio.PCM
+}
+
+// blocksOf reads the listening stream to its end, or as many blocks as given.
+func blocksOf(t testing.TB, episode, query string, most ...int) (out []block) {
 	t.Helper()
 	r, err := http.Get(base + "/episodes/" + episode + "/listen?" + query)
 	require.NoError(t, err)
 	defer r.Body.Close()
 	require.Equal(t, 200, r.StatusCode)
-	out := audio.NewPCM(2, 0)
-	var expected int64 = -1
-	for i := 0; len(blocks) == 0 || i < blocks[0]; i++ {
-		var head [32]byte
+	for len(most) == 0 || len(out) < most[0] {
+		var head [36]byte
 		_, err := io.ReadFull(r.Body, head[:])
 		require.NoError(t, err)
-		frame, n := int64(binary.LittleEndian.Uint64(head[:])), int64(binary.LittleEndian.Uint32(head[8:]))
+		n := int64(binary.LittleEndian.Uint32(head[8:]))
 		if n == 0 {
 			break
 		}
-		_, err = io.CopyN(io.Discard, r.Body, 4*int64(binary.LittleEndian.Uint32(head[12:])))
-		require.NoError(t, err)
-		if expected >= 0 && !strings.Contains(query, "loop") && !strings.Contains(query, "joins") {
-			require.Equal(t, expected, frame, "blocks follow one another")
+		float := func(at int) float64 {
+			return float64(math.Float32frombits(binary.LittleEndian.Uint32(head[at:])))
 		}
-		expected = frame + n
+		tracks := make([]float32, binary.LittleEndian.Uint32(head[12:]))
+		require.NoError(t, binary.Read(r.Body, binary.LittleEndian, tracks))
 		raw := make([]byte, 8*n)
 		_, err = io.ReadFull(r.Body, raw)
 		require.NoError(t, err)
-		piece := testkit.Planar(raw, 2)
+		out = append(out, block{audio.Frames(binary.LittleEndian.Uint64(head[:])), float(24), float(28), float(32), tracks, testkit.Planar(raw, 2)})
+	}
+	return out
+}
+
+// stream is the sound of the listening stream to its end, or of as many blocks as given.
+func stream(t testing.TB, episode, query string, most ...int) audio.PCM {
+	t.Helper()
+	out := audio.NewPCM(2, 0)
+	expected := audio.Frames(-1)
+	for _, b := range blocksOf(t, episode, query, most...) {
+		if expected >= 0 && !strings.Contains(query, "loop") && !strings.Contains(query, "joins") {
+			require.Equal(t, expected, b.frame, "blocks follow one another")
+		}
+		expected = b.frame + b.pcm.Length()
 		for c := range out {
-			out[c] = append(out[c], piece[c]...)
+			out[c] = append(out[c], b.pcm[c]...)
 		}
 	}
 	return out
+}
+
+func TestTheLoudnessGoesOnWhereAChangedMixIsGoneOnWith(t *testing.T) {
+	show, episode := newEpisode(t)
+	imported(t, show, episode, "keeper", testkit.Noise(2, 0.25, 8*audio.Second, 6))
+	var heard []string
+	var before block
+	for _, b := range blocksOf(t, episode, "from=48000&to=288000") {
+		if b.power >= 0 {
+			heard = append(heard, fmt.Sprintf("%.4g", b.power))
+		}
+		before = b
+	}
+	require.Greater(t, len(heard), 40)
+	query := "from=288000&to=330000&heard=" + strings.Join(heard[len(heard)-30:], ",")
+	after := blocksOf(t, episode, query, 1)[0]
+	assert.InDelta(t, before.momentary, after.momentary, 0.2)
+	assert.InDelta(t, before.shortTerm, after.shortTerm, 0.1)
+	last := blocksOf(t, episode, query)
+	assert.InDelta(t, before.shortTerm, last[len(last)-1].shortTerm, 0.1)
+	assert.Less(t, blocksOf(t, episode, "from=288000&to=330000", 1)[0].momentary, -100.0, "without a past there is none")
+	refused(t, 422, "GET", "/episodes/"+episode+"/listen?from=0&heard="+strings.Repeat("1,", 30)+"1", nil)
+	refused(t, 422, "GET", "/episodes/"+episode+"/listen?from=0&heard=loud", nil)
+	assert.NotEmpty(t, blocksOf(t, episode, "from=0&heard=NaN,-1,1e99", 1))
 }
 
 func TestOnlyTheJoinsAreHeardWithoutAClick(t *testing.T) {
@@ -240,16 +283,10 @@ func TestEachTracksLevelComesWithWhatIsHeard(t *testing.T) {
 	d.Version = do(t, episode, d.Version, map[string]any{"type": "add-track", "part": "effect"}).Version
 	track := d.Document.Tracks[0].ID
 	do(t, episode, d.Version, map[string]any{"type": "move-faders", "faders": []any{map[string]any{"track": track, "level": -6}}})
-	r, err := http.Get(base + "/episodes/" + episode + "/listen?from=48000")
-	require.NoError(t, err)
-	defer r.Body.Close()
-	var head [40]byte
-	_, err = io.ReadFull(r.Body, head[:])
-	require.NoError(t, err)
-	require.EqualValues(t, 2, binary.LittleEndian.Uint32(head[12:]))
-	level := func(i int) float64 { return float64(math.Float32frombits(binary.LittleEndian.Uint32(head[32+4*i:]))) }
-	assert.InDelta(t, 0.5*math.Sqrt2/2*audio.DB(-6).Gain(), level(0), 1e-6)
-	assert.Zero(t, level(1))
+	tracks := blocksOf(t, episode, "from=48000", 1)[0].tracks
+	require.Len(t, tracks, 2)
+	assert.InDelta(t, 0.5*math.Sqrt2/2*audio.DB(-6).Gain(), tracks[0], 1e-6)
+	assert.Zero(t, tracks[1])
 }
 
 func TestALoopGoesRoundWithoutAGap(t *testing.T) {

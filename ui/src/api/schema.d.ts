@@ -2938,6 +2938,8 @@ export interface operations {
                 rev?: number;
                 /** @description Only the joins from there on: a second before and after each place at which one clip ends and another begins on a track */
                 joins?: boolean;
+                /** @description The K-weighted squares of the tenths of a second that were heard before, so that the loudness goes on where a change begins */
+                heard?: number[] | null;
                 /** @description Leave this track out, as while it is recorded onto */
                 without?: string;
             };

@@ -52,6 +52,7 @@ export class Player {
   private scrubbing = 0; // the timer that ends it
   private anchor = { frame: 0, time: 0 };
   private heard = 0;
+  private powers: number[] = []; // of the last tenths of a second that were heard
   private timer = 0;
 
   /** The version is the newest there is or that is being made. */
@@ -97,6 +98,7 @@ export class Player {
     const from = this.place!;
     this.place = undefined;
     this.anchor = { frame: from, time: -1 };
+    this.powers = [];
     this.request(from, this.version(), true);
   }
 
@@ -132,6 +134,7 @@ export class Player {
     this.without = without;
     this.heard = performance.now() + (origin ? (origin.at / RATE - this.context!.currentTime) * 1000 : 0);
     this.anchor = { frame: from, time: -1 };
+    this.powers = [];
     this.toWorklet({ type: "start", stream: this.current, origin });
     this.fetch(this.current, from, this.version());
     window.clearInterval(this.timer);
@@ -219,6 +222,7 @@ export class Player {
       query.set("loop", "true");
     }
     if (this.without) query.set("without", this.without);
+    if (this.powers.length > 0) query.set("heard", this.powers.map((p) => p.toPrecision(4)).join());
     const url = `/api/episodes/${this.episode}/listen?${query}`;
     this.worker?.postMessage({ type: "fetch", stream, url } satisfies ToWorker);
   }
@@ -254,6 +258,7 @@ export class Player {
         this.state.momentary = message.momentary;
         this.state.shortTerm = message.shortTerm;
         this.state.tracks = message.tracks;
+        this.powers = message.powers;
     }
   }
 

@@ -8,6 +8,8 @@ export interface Block {
   peaks: [number, number];
   momentary: number;
   shortTerm: number;
+  /** The power of the tenth of a second that ended in it, or -1. */
+  power: number;
   /** The highest sample of each track. */
   tracks: number[];
   /** Interleaved left and right. Empty: the stream has ended. */
@@ -50,6 +52,8 @@ export type FromWorklet =
       momentary: number;
       shortTerm: number;
       tracks: number[];
+      /** The powers of the last tenths of a second that were heard, one after the other. */
+      powers: number[];
       late: number;
     }
   | { type: "took"; stream: number }

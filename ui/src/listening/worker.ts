@@ -1,7 +1,7 @@
 /** Fetches listening streams and hands their blocks straight to the audio worklet. */
 import type { Block, FromWorker, ToWorker } from "./protocol";
 
-const HEAD = 32;
+const HEAD = 36;
 const running = new Map<number, AbortController>();
 let port: MessagePort | undefined;
 
@@ -65,6 +65,7 @@ function pass(stream: number, view: DataView, at: number, frames: number, data: 
     peaks: [view.getFloat32(at + 16, true), view.getFloat32(at + 20, true)],
     momentary: view.getFloat32(at + 24, true),
     shortTerm: view.getFloat32(at + 28, true),
+    power: view.getFloat32(at + 32, true),
     tracks: Array.from({ length: view.getUint32(at + 12, true) }, (_, i) => view.getFloat32(at + HEAD + 4 * i, true)),
     samples: new Float32Array(data, 0, frames * 2),
   };

@@ -19,6 +19,8 @@ const AHEAD = 48000;
 /** What a stream has ready before it takes over: it must not run dry where its next block comes a little late. */
 const RESERVE = 1024;
 const REPORT_EVERY = 8;
+/** How many powers are remembered: those of three seconds. */
+const POWERS = 30;
 
 /** The blocks of one stream that have not been played. */
 class Ring {
@@ -95,6 +97,7 @@ class Listening extends AudioWorkletProcessor {
   private quanta = 0;
   private late = 0;
   private last: Block | undefined;
+  private powers: number[] = [];
   private begun = false; // this stream has been heard
   private risen = CROSSING; // how far it has come back after it stayed away
   private readonly held: [number, number] = [0, 0];
@@ -114,6 +117,7 @@ class Listening extends AudioWorkletProcessor {
         break;
       case "start":
         this.current = new Ring(message.stream);
+        this.powers = [];
         this.origin = message.origin;
         this.next = this.leaving = undefined;
         this.begun = false;
@@ -160,7 +164,8 @@ class Listening extends AudioWorkletProcessor {
   }
 
   private one(left: Float32Array, right: Float32Array, i: number): void {
-    this.last = this.current?.head ?? this.last;
+    const head = this.current?.head ?? this.last;
+    if (head !== this.last) this.begin(head!);
     if (this.current?.take(this.a)) this.comeBack();
     else this.stayAway();
     if (this.leaving) {
@@ -172,6 +177,14 @@ class Listening extends AudioWorkletProcessor {
     }
     left[i] = this.heard[0] = this.a[0];
     right[i] = this.heard[1] = this.a[1];
+  }
+
+  /** Another block is being heard. */
+  private begin(block: Block): void {
+    this.last = block;
+    if (block.power < 0) return;
+    this.powers.push(block.power);
+    if (this.powers.length > POWERS) this.powers.shift();
   }
 
   /** There is sound: after it had stayed away, it comes back over what is still dying away, without a click. */
@@ -215,6 +228,7 @@ class Listening extends AudioWorkletProcessor {
     } else if (!next.seek(at) || (next.held < RESERVE && !next.ended && current!.held > CROSSING)) return;
     this.leaving = this.current;
     this.crossed = 0;
+    if (next.jump) this.powers = [];
     this.current = this.next;
     this.next = undefined;
     this.tell({ type: "took", stream: this.current.stream });
@@ -237,6 +251,7 @@ class Listening extends AudioWorkletProcessor {
       momentary: this.last?.momentary ?? -120,
       shortTerm: this.last?.shortTerm ?? -120,
       tracks: this.last?.tracks ?? [],
+      powers: this.powers,
       late: this.late,
     });
   }
