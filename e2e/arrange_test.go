@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -565,6 +566,42 @@ func TestTimeIsZoomedFromTheWholeShowToSingleSamples(t *testing.T) {
 	w.Key(kb.PageDown)
 	w.Until(fmt.Sprintf(`document.querySelector(".tick").innerText !== %q`, first))
 	assert.Less(t, xOf(w, 20), start-300)
+}
+
+func TestTwoFingersZoomAndChangeNothing(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Two fingers")
+	_, err := chromedp.Call(w.ctx, emulation.SetTouchEmulationEnabled, emulation.SetTouchEmulationEnabledParams{Enabled: true, MaxTouchPoints: 2})
+	require.NoError(t, err)
+	before := desk(t, episode)
+	for _, row := range []float64{1, 2} { // on an empty place, and over a clip
+		apart := xOf(w, 20) - xOf(w, 10)
+		x, y := lane(w, 1, 20)
+		if row == 2 {
+			box := w.Find(music)
+			y = box.Y + box.Height/2
+		} else {
+			y = w.Find(".lanes").Y + w.Find(".lanes").Height - 20
+		}
+		touch := func(kind input.DispatchTouchEventType, half float64) {
+			params := input.DispatchTouchEventParams{Type: kind}
+			if kind != input.DispatchTouchEventTypeTouchEnd {
+				params.TouchPoints = []*input.TouchPoint{{X: x - half, Y: y}, {X: x + half, Y: y}}
+			}
+			_, err := chromedp.Call(w.ctx, input.DispatchTouchEvent, params)
+			require.NoError(t, err)
+		}
+		touch(input.DispatchTouchEventTypeTouchStart, 50)
+		for half := 60.0; half <= 100; half += 10 {
+			touch(input.DispatchTouchEventTypeTouchMove, half)
+		}
+		touch(input.DispatchTouchEventTypeTouchEnd, 0)
+		assert.InDelta(t, 2*apart, xOf(w, 20)-xOf(w, 10), apart*0.1)
+		assert.InDelta(t, x, xOf(w, 20), 4, "what is between the fingers stays there")
+		assert.False(t, Eval[bool](w, `document.querySelector(".lanes .range, .ghost, .tag, .frame-box") !== null`), "nothing else is dragged")
+	}
+	assert.Equal(t, before.Version, desk(t, episode).Version)
 }
 
 func TestTheRunningOrderIsATableThatIsEdited(t *testing.T) {

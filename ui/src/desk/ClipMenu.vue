@@ -54,6 +54,9 @@ function forClip(id: string, at: number): Item[][] {
       ...(acts.range() || session.trackOfClip(id)?.part !== "voice"
         ? [{ name: "Dip its level line", keys: "Z", run: () => void acts.dipUnder(id) }]
         : []),
+      ...(acts.pointsGoOn() === undefined
+        ? []
+        : [{ name: "Paste points here", keys: "Ctrl V", run: there(at, () => void acts.pastePoints()) }]),
       { name: "Gain…", run: acts.askForGain },
       { name: "Show its level and fades", run: () => (desk.stage.value = "balance") },
     ],
@@ -93,14 +96,20 @@ function forLane(track: string, at: number): Item[][] {
     { name: "Copy the range", keys: "Ctrl C", run: () => void acts.take(false) },
     { name: "Name the range", keys: "Shift N", run: () => acts.mark(true) },
   ];
+  const pasted = whatWasCopied() !== undefined;
   return [
     [
-      { name: "Paste here", keys: "Ctrl V", run: there(at, () => void acts.paste()), off: !whatWasCopied() },
+      {
+        name: "Paste here",
+        keys: "Ctrl V",
+        run: there(at, () => void acts.paste()),
+        off: !pasted && acts.pointsGoOn() === undefined,
+      },
       {
         name: "Paste here and make room",
         keys: "Ctrl Shift V",
         run: there(at, () => void acts.paste(true)),
-        off: !whatWasCopied(),
+        off: !pasted,
       },
     ],
     [

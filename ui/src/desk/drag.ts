@@ -1,4 +1,11 @@
-/** One way to drag: pointer capture, a threshold before it counts, Escape ends it. */
+/** The fingers on the screen: two of them zoom, and drag nothing. */
+const fingers = new Set<number>();
+window.addEventListener("pointerdown", (e) => e.pointerType === "touch" && fingers.add(e.pointerId), true);
+for (const end of ["pointerup", "pointercancel"] as const) {
+  window.addEventListener(end, (e) => fingers.delete(e.pointerId), true);
+}
+
+/** One way to drag: pointer capture, a threshold before it counts; a second finger ends it. */
 export interface Drag {
   /** How far the pointer has moved since it was pressed, in pixels. */
   dx: number;
@@ -16,7 +23,7 @@ export interface DragHandlers {
 }
 
 export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
-  if (event.button !== 0) return;
+  if (event.button !== 0 || fingers.size > 1) return;
   event.stopPropagation();
   const element = event.currentTarget as HTMLElement;
   const threshold = handlers.threshold ?? 3;
@@ -25,6 +32,7 @@ export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
   element.setPointerCapture(event.pointerId);
 
   const onMove = (e: PointerEvent) => {
+    if (fingers.size > 1) return stop(e);
     const drag = { dx: e.clientX - start.x, dy: e.clientY - start.y, event: e };
     if (!moved && Math.hypot(drag.dx, drag.dy) < threshold) return;
     if (!moved) handlers.begin?.(e);
@@ -35,7 +43,7 @@ export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
     element.removeEventListener("pointermove", onMove);
     element.removeEventListener("pointerup", stop);
     element.removeEventListener("pointercancel", stop);
-    if (!moved && e.type === "pointerup") handlers.click?.(e);
+    if (!moved && e.type === "pointerup" && fingers.size === 0) handlers.click?.(e);
     handlers.end?.(moved);
   };
   element.addEventListener("pointermove", onMove);

@@ -114,11 +114,17 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
     return true;
   }
 
+  /** The line that copied points would be put on, if there are any. */
+  function pointsGoOn(): string | undefined {
+    const [id] = lines();
+    return copied.value.points.length > 0 && id !== undefined && lineOf(session, id) ? id : undefined;
+  }
+
   /** Puts what was copied on a line, from the playhead on. */
   function pastePoints(): boolean {
-    const [id] = lines();
+    const id = pointsGoOn();
     const line = id === undefined ? undefined : lineOf(session, id);
-    if (!line || copied.value.points.length === 0) return false;
+    if (!line) return false;
     const from = Math.max(0, Math.round(desk.playhead.value) - line.zero);
     const points = copied.value.points.map((p) => ({ ...line.named, ...p, at: from + p.at }));
     void session.edit({ type: "add-points", points }).then((change) => {
@@ -193,6 +199,7 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
     clearLine,
     choosePoints,
     copyPoints,
+    pointsGoOn,
     pastePoints,
     forgetPoints,
     dipUnder,
