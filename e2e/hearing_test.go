@@ -36,6 +36,22 @@ func numbered(t *testing.T) (file string, length float64) {
 	return file, seconds * audio.Rate
 }
 
+// withNumbered opens a new episode with such a sound on it, of so many frames, and has what the page plays heard.
+func withNumbered(t *testing.T, title string) (w *Window, episode string, length float64) {
+	t.Helper()
+	w = OpenWindow(t, base)
+	w.Hear()
+	episode = newEpisode(w, title)
+	file, length := numbered(t)
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, file)
+	w.Until(`document.querySelectorAll(".clip").length === 1`)
+	w.Press("Play") // the first time, the page gets its sound ready
+	w.Until(`document.querySelector(".now").innerText >= "0:00.50"`)
+	w.Press("Pause")
+	return w, episode, length
+}
+
 // dragged is what was heard while a fader was dragged.
 type dragged struct {
 	moves   int
@@ -46,16 +62,7 @@ type dragged struct {
 }
 
 func TestSixtyChangesASecondAreHeardWithoutADropOut(t *testing.T) {
-	w := OpenWindow(t, base)
-	w.Hear()
-	episode := newEpisode(w, "Sixty a second")
-	file, length := numbered(t)
-	x, y := w.Find(".lanes").At(0.6, 0.9)
-	w.Drop(x, y, file)
-	w.Until(`document.querySelectorAll(".clip").length === 1`)
-	w.Press("Play") // the first time, the page gets its sound ready
-	w.Until(`document.querySelector(".now").innerText >= "0:00.50"`)
-	w.Press("Pause")
+	w, episode, length := withNumbered(t, "Sixty a second")
 	for _, busy := range []bool{false, true} {
 		// A machine that is busy with something else starves the sound now and then: of some tries one is whole.
 		var best dragged
@@ -171,21 +178,12 @@ func gaps(heard [][]float64, length float64) (missing int, click float64) {
 }
 
 func TestHowSoonAPointThatIsDraggedIsHeard(t *testing.T) {
-	w := OpenWindow(t, base)
-	w.Hear()
-	episode := newEpisode(w, "In a blink")
-	file, _ := numbered(t)
-	x, y := w.Find(".lanes").At(0.6, 0.9)
-	w.Drop(x, y, file)
-	w.Until(`document.querySelectorAll(".clip").length === 1`)
+	w, episode, _ := withNumbered(t, "In a blink")
 	w.Over(".clip")
 	line := w.Find(".clip .hit")
-	x, y = line.At(0.5, 0.5)
+	x, y := line.At(0.5, 0.5)
 	w.Drag(x, y, x, y)
 	untilKept(w, episode, func(d session.Document) bool { return len(clipsOf(d, 0)[0].Envelope) == 1 })
-	w.Press("Play") // the first time, the page gets its sound ready
-	w.Until(`document.querySelector(".now").innerText >= "0:00.50"`)
-	w.Press("Pause")
 	for _, busy := range []bool{false, true} {
 		best := math.Inf(1)
 		for range 3 {

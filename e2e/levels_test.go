@@ -114,7 +114,7 @@ func TestMusicDipsUnderAStretchAndRemembersHow(t *testing.T) {
 	w.Key(kb.Delete)
 	untilKept(w, episode, func(d session.Document) bool { _, _, c := clipNamed(t, d, "Slack water"); return len(c.Envelope) == 4 })
 	// The same from the menu, where it was pointed at.
-	px, py := w.Find(music + " .head").At(0.3, 0.5)
+	px, py := w.Find(music+" .head").At(0.3, 0.5)
 	w.secondary(px, py)
 	w.Press("Paste points here")
 	untilKept(w, episode, func(d session.Document) bool { _, _, c := clipNamed(t, d, "Slack water"); return len(c.Envelope) == 8 })

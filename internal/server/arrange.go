@@ -194,6 +194,3 @@ func (s *Server) try(ctx context.Context, in *struct {
 		http.ServeContent(w, r, "", time.Time{}, newWAV(pcm))
 	}}, nil
 }
-
-// mostFrames is how many frames are given at a time to be drawn one by one.
-const mostFrames = 1 << 16

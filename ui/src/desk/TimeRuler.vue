@@ -47,8 +47,17 @@ const ranges = computed(() =>
       x: Math.max(-2, desk.time.x(m.at)),
       width: desk.time.x(m.at + m.length) - Math.max(-2, desk.time.x(m.at)),
     }))
-    .filter((m) => m.width > 0 && m.x <= desk.time.width),
+    .filter((m) => m.width > 0 && m.x <= desk.time.width)
+    .map((m) => ({ ...m, beside: besideFlags(m.x) })),
 );
+
+/** About how wide a flag is. */
+const flagWidth = (name: string) => Math.min(110, 10 + 6 * name.length);
+
+/** How far to the right a name that begins at a place is moved, so that no flag hides it. */
+function besideFlags(x: number): number {
+  return Math.max(0, ...flags.value.filter((f) => f.x < x + 30).map((f) => f.x + flagWidth(f.name) - x));
+}
 
 /** Drags an end of a named range, or the whole of it. */
 function dragRange(
@@ -127,7 +136,9 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
         :title="`${r.name}, ${timeText(r.at)} to ${timeText(r.at + r.length)}${r.chapter ? ', a chapter' : ''}`"
       >
         <span class="end" @pointerdown="dragRange($event, r, 'start')"></span>
-        <span class="cut what" @pointerdown="dragRange($event, r, 'all')">{{ r.name }}</span>
+        <span class="cut what" :style="{ paddingLeft: `${r.beside}px` }" @pointerdown="dragRange($event, r, 'all')">{{
+          r.name
+        }}</span>
         <span class="end" @pointerdown="dragRange($event, r, 'end')"></span>
       </div>
       <button

@@ -1,9 +1,11 @@
 /** Fetches tiles of peaks: those of sounds together, so that all that a window shows comes with one answer. */
+import { readPieces } from "../api/pieces";
 import { TILE, type Arrived, type TileName, type Wanted } from "./tiles";
 
 const MOST = 48;
 /** In the place of the number of peaks: the sound cannot be read just now. */
 const NOT_THERE = 0xffffffff;
+const HEAD = 8;
 const PAIR = 4;
 
 self.onmessage = (event: MessageEvent<Wanted>) => {
@@ -33,39 +35,29 @@ async function together(tiles: TileName[]): Promise<void> {
     const of = tiles.map((t) => `${t.of}:${t.level}:${t.index * TILE}:${TILE}`).join(",");
     const answer = await fetch(`/api/peaks?of=${of}`);
     if (!answer.ok || !answer.body) throw new Error(String(answer.status));
-    await read(answer.body.getReader(), (place, peaks) => {
+    const range = (place: number, peaks?: Int16Array<ArrayBuffer>) => {
       const tile = left.get(place);
       left.delete(place);
       if (tile) arrive(tile, peaks);
-    });
+    };
+    await readPieces(answer.body, (view, at) => take(view, at, range));
   } catch {
     // What has not come is asked for again by whoever draws it.
   }
   for (const tile of left.values()) arrive(tile);
 }
 
-/** Cuts an answer into ranges: each its place, the number of its peaks, and these. */
-async function read(
-  reader: ReadableStreamDefaultReader<Uint8Array>,
+/** Takes the range at a place: which of the request it is, the number of its peaks, and these; and says how long it is. */
+function take(
+  view: DataView<ArrayBuffer>,
+  at: number,
   range: (place: number, peaks?: Int16Array<ArrayBuffer>) => void,
-): Promise<void> {
-  let held = new Uint8Array(0);
-  for (;;) {
-    const { done, value } = await reader.read();
-    if (done) return;
-    const bytes = new Uint8Array(held.length + value.length);
-    bytes.set(held);
-    bytes.set(value, held.length);
-    const view = new DataView(bytes.buffer);
-    let at = 0;
-    while (bytes.length - at >= 8) {
-      const place = view.getUint32(at, true);
-      const count = view.getUint32(at + 4, true);
-      const length = count === NOT_THERE ? 0 : count * PAIR;
-      if (bytes.length - at - 8 < length) break;
-      range(place, count === NOT_THERE ? undefined : new Int16Array(bytes.buffer.slice(at + 8, at + 8 + length)));
-      at += 8 + length;
-    }
-    held = bytes.slice(at);
-  }
+): number {
+  const room = view.byteLength - at;
+  if (room < HEAD) return 0;
+  const [place, count] = [view.getUint32(at, true), view.getUint32(at + 4, true)];
+  const length = HEAD + (count === NOT_THERE ? 0 : count * PAIR);
+  if (room < length) return 0;
+  range(place, count === NOT_THERE ? undefined : new Int16Array(view.buffer.slice(at + HEAD, at + length)));
+  return length;
 }

@@ -1,4 +1,5 @@
 /** Fetches listening streams and hands their blocks straight to the audio worklet. */
+import { readPieces } from "../api/pieces";
 import type { Block, FromWorker, ToWorker } from "./protocol";
 
 const HEAD = 36;
@@ -26,7 +27,7 @@ async function run(stream: number, url: string): Promise<void> {
     const answer = await fetch(url, { signal: controller.signal });
     if (!answer.ok || !answer.body) throw new Error(`the server answered ${answer.status}`);
     tell({ type: "began", stream, version: Number(answer.headers.get("X-Ruvel-Version")) });
-    await read(stream, answer.body.getReader());
+    await readPieces(answer.body, (view, at) => pass(stream, view, at));
   } catch (error) {
     if (!controller.signal.aborted) tell({ type: "failed", stream, message: String(error) });
   } finally {
@@ -34,30 +35,15 @@ async function run(stream: number, url: string): Promise<void> {
   }
 }
 
-/** Cuts the stream of bytes into blocks. */
-async function read(stream: number, reader: ReadableStreamDefaultReader<Uint8Array>): Promise<void> {
-  let held = new Uint8Array(0);
-  for (;;) {
-    const { done, value } = await reader.read();
-    if (done) return;
-    const bytes = new Uint8Array(held.length + value.length);
-    bytes.set(held);
-    bytes.set(value, held.length);
-    let at = 0;
-    const view = new DataView(bytes.buffer);
-    while (bytes.length - at >= HEAD) {
-      const frames = view.getUint32(at + 8, true);
-      const head = HEAD + view.getUint32(at + 12, true) * 4;
-      const length = head + frames * 8;
-      if (bytes.length - at < length) break;
-      pass(stream, view, at, frames, bytes.buffer.slice(at + head, at + length));
-      at += length;
-    }
-    held = bytes.slice(at);
-  }
-}
-
-function pass(stream: number, view: DataView, at: number, frames: number, data: ArrayBuffer): void {
+/** Passes the block at a place on, if it has come whole, and says how long it is. */
+function pass(stream: number, view: DataView<ArrayBuffer>, at: number): number {
+  const room = view.byteLength - at;
+  if (room < HEAD) return 0;
+  const [frames, tracks] = [view.getUint32(at + 8, true), view.getUint32(at + 12, true)];
+  const head = HEAD + tracks * 4;
+  const length = head + frames * 8;
+  if (room < length) return 0;
+  const data = view.buffer.slice(at + head, at + length);
   const block: Block = {
     type: "block",
     stream,
@@ -66,8 +52,9 @@ function pass(stream: number, view: DataView, at: number, frames: number, data: 
     momentary: view.getFloat32(at + 24, true),
     shortTerm: view.getFloat32(at + 28, true),
     power: view.getFloat32(at + 32, true),
-    tracks: Array.from({ length: view.getUint32(at + 12, true) }, (_, i) => view.getFloat32(at + HEAD + 4 * i, true)),
-    samples: new Float32Array(data, 0, frames * 2),
+    tracks: Array.from({ length: tracks }, (_, i) => view.getFloat32(at + HEAD + 4 * i, true)),
+    samples: new Float32Array(data),
   };
   port?.postMessage(block, [data]);
+  return length;
 }

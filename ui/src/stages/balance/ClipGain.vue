@@ -92,14 +92,17 @@ function setGain(gain: number, gesture?: string): void {
 }
 .stretch {
   display: grid;
-  grid-template-columns: 1fr 74px auto;
-  gap: 8px;
+  grid-template-columns: 74px auto;
+  justify-content: start;
+  gap: 2px 8px;
   align-items: center;
   margin-top: 6px;
   font-size: 13px;
 }
+.stretch span {
+  grid-column: 1 / 3;
+}
 .stretch small {
-  display: block;
   font-size: 11.5px;
 }
 .small {
