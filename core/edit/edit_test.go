@@ -331,6 +331,13 @@ func TestSettingChangesOnlyWhatIsGivenAndNamesTheStep(t *testing.T) {
 		d.do(c.op)
 		assert.Equal(t, c.want, d.name)
 	}
+	treatment := session.Usual()
+	treatment.Compressor.On = true
+	d.do(track(edit.TrackChange{Track: "t1", Treatment: &treatment}))
+	assert.Equal(t, "Treatment of “Presenter”", d.name)
+	assert.Equal(t, treatment, d.doc.Tracks[0].Treatment)
+	treatment.Compressor.Ratio = 0.5
+	d.refuse("setting-out-of-range", track(edit.TrackChange{Track: "t1", Treatment: &treatment}))
 	tr := d.doc.Tracks[0]
 	assert.Equal(t, []any{audio.Silence, 1.0, true, false, "Presenter"}, []any{tr.Fader, tr.Pan, tr.Mute, tr.Solo, tr.Name})
 	d.refuse("unknown-target", edit.SetTarget{Target: "loud"})

@@ -59,13 +59,14 @@ func (d *draft) freeName(stem string) string {
 
 // TrackChange says what is to change of a track; what is left out stays.
 type TrackChange struct {
-	Track string        `json:"track"`
-	Name  *string       `json:"name,omitempty" maxLength:"200"`
-	Part  *session.Part `json:"part,omitempty" enum:"voice,music,effect"`
-	Fader *audio.DB     `json:"fader,omitempty" doc:"dB, held between -120 (silence) and 12"`
-	Pan   *float64      `json:"pan,omitempty" doc:"Held between -1 (left) and 1 (right)"`
-	Mute  *bool         `json:"mute,omitempty"`
-	Solo  *bool         `json:"solo,omitempty"`
+	Track     string             `json:"track"`
+	Name      *string            `json:"name,omitempty" maxLength:"200"`
+	Part      *session.Part      `json:"part,omitempty" enum:"voice,music,effect"`
+	Fader     *audio.DB          `json:"fader,omitempty" doc:"dB, held between -120 (silence) and 12"`
+	Pan       *float64           `json:"pan,omitempty" doc:"Held between -1 (left) and 1 (right)"`
+	Mute      *bool              `json:"mute,omitempty"`
+	Solo      *bool              `json:"solo,omitempty"`
+	Treatment *session.Treatment `json:"treatment,omitempty" doc:"All of it"`
 }
 
 // SetTracks changes tracks.
@@ -123,6 +124,10 @@ func (c TrackChange) apply(t *session.Track) (name, many string, err error) {
 		t.Solo = *c.Solo
 		many = onOff(t.Solo, "Solo", "End the solo of")
 		name = many + " " + old
+	}
+	if c.Treatment != nil {
+		t.Treatment = *c.Treatment
+		name, many = "Treatment of "+old, "Treatment of"
 	}
 	return name, many, nil
 }

@@ -102,6 +102,9 @@ func (t *TruePeak) Write(samples []float32) float32 {
 // Reset forgets the peak but not the samples that lead into the next ones.
 func (t *TruePeak) Reset() { t.peak = 0 }
 
+// ResetTo is Reset to a floor: what does not exceed it is not looked for.
+func (t *TruePeak) ResetTo(floor float32) { t.peak = floor }
+
 // between runs the three phases between two samples in the middle of a window.
 func (t *TruePeak) between(window *[taps]float32) {
 	for p := range interpolator.coefficients {

@@ -26,6 +26,7 @@ type Plan struct {
 	tracks []track // those that can be heard and hold clips
 	rows   int     // of the document, those that cannot be heard included
 	length audio.Frames
+	spans  *Spans
 }
 
 type track struct {
@@ -37,6 +38,7 @@ type track struct {
 	mono     [2]float32 // what pan makes of mono clips: the gains on the left and the right
 	stereo   [2]float32 // and of stereo clips
 	envelope envelope.Curve
+	treated  treated
 }
 
 type clip struct {
@@ -58,7 +60,10 @@ func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) 
 	if earlier != nil {
 		c.remember(earlier)
 	}
-	p := &Plan{length: doc.Length(), rows: len(doc.Tracks)}
+	p := &Plan{length: doc.Length(), rows: len(doc.Tracks), spans: NewSpans(fewSpans)}
+	if earlier != nil {
+		p.spans = earlier.spans
+	}
 	audible := doc.Audible()
 	for i, t := range doc.Tracks {
 		if !audible[i] || len(t.Clips) == 0 || t.Fader <= audio.Silence {
@@ -73,6 +78,12 @@ func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) 
 	}
 	return p, nil
 }
+
+// fewSpans is how many bytes of treated spans a plan keeps by itself.
+const fewSpans = 32 << 20
+
+// KeepIn has treated spans kept in a cache that is shared, by this plan and those compiled after it.
+func (p *Plan) KeepIn(spans *Spans) { p.spans = spans }
 
 // compiler knows what an earlier plan has compiled, by id.
 type compiler struct {
@@ -93,7 +104,7 @@ func (c *compiler) remember(p *Plan) {
 }
 
 func (c *compiler) track(t session.Track) (track, error) {
-	out := track{Track: t, fader: float32(t.Fader.Gain())}
+	out := track{Track: t, fader: float32(t.Fader.Gain()), treated: newTreated(t.Treatment)}
 	if old := c.tracks[t.ID]; old != nil && slices.Equal(old.Envelope, t.Envelope) {
 		out.envelope = old.envelope
 	} else {

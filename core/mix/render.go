@@ -3,6 +3,7 @@ package mix
 import (
 	"context"
 	"runtime"
+	"slices"
 
 	"golang.org/x/sync/errgroup"
 
@@ -22,15 +23,40 @@ type Renderer struct {
 	plan  *Plan
 	bus   [3][audio.Block]float32 // mono clips of a track; left and right of its stereo clips
 	gains [audio.Block]float32
+	held  [][2]heldSpan // of each track of the plan, if one is treated
 }
 
 // NewRenderer makes a renderer for a plan.
-func NewRenderer(p *Plan) *Renderer { return &Renderer{plan: p} }
+func NewRenderer(p *Plan) *Renderer {
+	r := &Renderer{plan: p}
+	if slices.ContainsFunc(p.tracks, func(t track) bool { return t.treated.on }) {
+		r.held = make([][2]heldSpan, len(p.tracks))
+	}
+	return r
+}
 
 // Render fills dst, two planar channels, with the session from the frame given on.
 // Beyond the session's ends there is silence. Sounds that cannot be read any more are
 // an error, audio.ErrUnreadable; what is in dst then is of no use.
 func (r *Renderer) Render(dst audio.PCM, from audio.Frames) error {
+	for at := audio.Frames(0); at < dst.Length(); {
+		// Up to the next block in which other spans may be needed.
+		end := dst.Length()
+		if r.held != nil {
+			end = min(at+audio.Block, end)
+			if err := r.prepare(from+at, end-at); err != nil {
+				return err
+			}
+		}
+		if err := r.blocks(dst.Slice(at, end), from+at); err != nil {
+			return err
+		}
+		at = end
+	}
+	return nil
+}
+
+func (r *Renderer) blocks(dst audio.PCM, from audio.Frames) error {
 	return audio.Guard(func() {
 		for at := audio.Frames(0); at < dst.Length(); at += audio.Block {
 			n := min(audio.Block, dst.Length()-at)
@@ -43,13 +69,21 @@ func (r *Renderer) block(dst audio.PCM, from audio.Frames) {
 	dst.Clear()
 	for i := range r.plan.tracks {
 		t := &r.plan.tracks[i]
-		if mono, stereo := r.sum(t, from, dst.Length()); mono || stereo {
+		if mono, stereo := r.source(i, from, dst.Length()); mono || stereo {
 			r.place(t, dst, from, mono, stereo)
 			if r.Peaks != nil {
 				r.Peaks[t.row] = max(r.Peaks[t.row], r.peak(t, from, dst.Length(), mono, stereo))
 			}
 		}
 	}
+}
+
+// source puts what a track sounds like before its own gains on the buses, and says on which there is any.
+func (r *Renderer) source(i int, from, n audio.Frames) (mono, stereo bool) {
+	if t := &r.plan.tracks[i]; !t.treated.on {
+		return r.sum(t, from, n)
+	}
+	return r.lay(i, from, n)
 }
 
 // sum lays the clips of a track that sound in the block on the buses, each on the one for

@@ -71,16 +71,17 @@ type Sound struct {
 
 // Track is a row of clips that share a fader.
 type Track struct {
-	ID       string          `json:"id" maxLength:"20"`
-	Name     string          `json:"name" maxLength:"200"`
-	Part     Part            `json:"part" enum:"voice,music,effect"`
-	Fader    audio.DB        `json:"fader" minimum:"-120" maximum:"12" doc:"dB; -120 is silence"`
-	Pan      float64         `json:"pan" minimum:"-1" maximum:"1" doc:"-1 left, 0 middle, 1 right"`
-	Mute     bool            `json:"mute"`
-	Solo     bool            `json:"solo"`
-	Group    string          `json:"group,omitempty" maxLength:"20" doc:"Tracks of one group move their faders together"`
-	Envelope []Point         `json:"envelope" nullable:"false" maxItems:"10000" doc:"Level over session time"`
-	Clips    map[string]Clip `json:"clips" doc:"The clips by id"`
+	ID        string          `json:"id" maxLength:"20"`
+	Name      string          `json:"name" maxLength:"200"`
+	Part      Part            `json:"part" enum:"voice,music,effect"`
+	Fader     audio.DB        `json:"fader" minimum:"-120" maximum:"12" doc:"dB; -120 is silence"`
+	Pan       float64         `json:"pan" minimum:"-1" maximum:"1" doc:"-1 left, 0 middle, 1 right"`
+	Mute      bool            `json:"mute"`
+	Solo      bool            `json:"solo"`
+	Group     string          `json:"group,omitempty" maxLength:"20" doc:"Tracks of one group move their faders together"`
+	Envelope  []Point         `json:"envelope" nullable:"false" maxItems:"10000" doc:"Level over session time"`
+	Treatment Treatment       `json:"treatment,omitzero" doc:"What is done to the sum of its clips, before its level line and fader"`
+	Clips     map[string]Clip `json:"clips" doc:"The clips by id"`
 }
 
 // Clip is a stretch of a sound placed on a track.
@@ -177,6 +178,7 @@ func (d *Document) Settle() {
 		settle(&t.Fader)
 		settle(&t.Pan)
 		settleLine(t.Envelope)
+		t.Treatment.settle()
 		for id, c := range t.Clips {
 			settleLine(c.Envelope)
 			if c.Gain == 0 {

@@ -98,6 +98,9 @@ func (t Track) validate(where string) error {
 	if t.Group != "" && !localID.MatchString(t.Group) {
 		return problem.New("bad-group", where+".group", "The name of the group of %q is malformed.", t.Name)
 	}
+	if err := t.Treatment.validate(where + ".treatment"); err != nil {
+		return err
+	}
 	return validateEnvelope(t.Envelope, where+".envelope")
 }
 

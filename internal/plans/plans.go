@@ -11,6 +11,7 @@ import (
 
 	"ruvel/core/edit"
 	"ruvel/core/mix"
+	"ruvel/core/session"
 	"ruvel/internal/share"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
@@ -32,6 +33,29 @@ type Plans struct {
 	latest    map[string]*kept
 	once      sync.Once
 	compiling *share.Group[struct{}] // by episode and version
+	spans     *mix.Spans             // of treated tracks, of all episodes and versions
+}
+
+// keptSpans is how many bytes of treated spans are kept: those of more than twenty minutes of one voice.
+const keptSpans = 256 << 20
+
+// begin makes what is shared, once.
+func (p *Plans) begin() {
+	p.once.Do(func() {
+		p.compiling = share.New[struct{}](compilers)
+		p.spans = mix.NewSpans(keptSpans)
+	})
+}
+
+// planOf compiles a document.
+func (p *Plans) planOf(doc session.Document, hold *sounds.Hold, earlier *mix.Plan) (*mix.Plan, error) {
+	p.begin()
+	plan, err := mix.Compile(doc, hold.Samples, earlier)
+	if err != nil {
+		return nil, err
+	}
+	plan.KeepIn(p.spans)
+	return plan, nil
 }
 
 // compilers is how many plans are compiled at a time: each may have working copies made anew.
@@ -69,7 +93,7 @@ func (p *Plans) Current(ctx context.Context, episode string, wanted int64) (*Lea
 			return nil, err
 		}
 	}
-	p.once.Do(func() { p.compiling = share.New[struct{}](compilers) })
+	p.begin()
 	for {
 		if l := p.find(episode, version); l != nil {
 			return l, nil
@@ -96,7 +120,7 @@ func (p *Plans) Without(ctx context.Context, episode, track string) (*Lease, err
 		doc.Tracks[i].Mute = true
 	}
 	hold := p.Sounds.Hold(ctx)
-	plan, err := mix.Compile(doc, hold.Samples, nil)
+	plan, err := p.planOf(doc, hold, nil)
 	if err != nil {
 		hold.Close()
 		return nil, err
@@ -112,7 +136,7 @@ func (p *Plans) Tried(ctx context.Context, episode string, op edit.Op) (*Lease, 
 		return nil, err
 	}
 	hold := p.Sounds.Hold(ctx)
-	plan, err := mix.Compile(doc, hold.Samples, nil)
+	plan, err := p.planOf(doc, hold, nil)
 	if err != nil {
 		hold.Close()
 		return nil, err
@@ -209,7 +233,7 @@ func (p *Plans) compile(ctx context.Context, episode string) error {
 		return err
 	}
 	hold := p.Sounds.Hold(ctx) // which opens all that it reads while the plan is compiled
-	plan, err := mix.Compile(doc, hold.Samples, p.earlier(episode))
+	plan, err := p.planOf(doc, hold, p.earlier(episode))
 	if err != nil {
 		hold.Close()
 		return err

@@ -1117,6 +1117,32 @@ export interface components {
             /** @enum {string} */
             type: "close-gap";
         };
+        Compressor: {
+            /** Format: double */
+            attack: number;
+            /** @enum {string} */
+            detector: "peak" | "level";
+            /**
+             * Format: double
+             * @description How wide the way from one slope to the other is, in dB
+             */
+            knee: number;
+            /**
+             * Format: double
+             * @description dB by which all becomes louder afterwards
+             */
+            makeUp: number;
+            on: boolean;
+            /** Format: double */
+            ratio: number;
+            /** Format: double */
+            release: number;
+            /**
+             * Format: double
+             * @description dBFS
+             */
+            threshold: number;
+        };
         CopyClips: {
             clips: string[];
             /** Format: int64 */
@@ -1288,6 +1314,31 @@ export interface components {
             sounds?: components["schemas"]["ShowEvent"];
             takes?: components["schemas"]["ShowEvent"];
         };
+        Expander: {
+            /**
+             * Format: double
+             * @description Of getting louder again
+             */
+            attack: number;
+            on: boolean;
+            /**
+             * Format: double
+             * @description The most that it takes away, in dB
+             */
+            range: number;
+            /** Format: double */
+            ratio: number;
+            /**
+             * Format: double
+             * @description Of getting softer
+             */
+            release: number;
+            /**
+             * Format: double
+             * @description dBFS
+             */
+            threshold: number;
+        };
         Fade: {
             /** Format: int64 */
             length: number;
@@ -1318,6 +1369,38 @@ export interface components {
              */
             length: number;
             rows: components["schemas"]["Row"][];
+        };
+        Gate: {
+            /**
+             * Format: double
+             * @description How early it begins to open, so that the first consonant is whole
+             */
+            ahead: number;
+            /** Format: double */
+            attack: number;
+            /**
+             * Format: double
+             * @description dBFS under which it closes; not above the one at which it opens
+             */
+            close: number;
+            /**
+             * Format: double
+             * @description How long it stays open after that
+             */
+            hold: number;
+            on: boolean;
+            /**
+             * Format: double
+             * @description dBFS at which it opens
+             */
+            open: number;
+            /**
+             * Format: double
+             * @description How far it closes, in dB; 120 is silence
+             */
+            range: number;
+            /** Format: double */
+            release: number;
         };
         Glance: {
             /** @description Where one clip takes over from another */
@@ -1531,6 +1614,16 @@ export interface components {
             /** @enum {string} */
             type: "lift-stretch";
         };
+        Limiter: {
+            /**
+             * Format: double
+             * @description dBTP
+             */
+            ceiling: number;
+            on: boolean;
+            /** Format: double */
+            release: number;
+        };
         Limits: {
             /**
              * Format: double
@@ -1583,6 +1676,14 @@ export interface components {
         LoudnessEvent: {
             /** Format: int64 */
             version: number;
+        };
+        LowCut: {
+            /**
+             * Format: double
+             * @description Hz, where it takes away 3 dB
+             */
+            corner: number;
+            on: boolean;
         };
         Marker: {
             /** Format: int64 */
@@ -2480,6 +2581,8 @@ export interface components {
             /** @enum {string} */
             part: "voice" | "music" | "effect";
             solo: boolean;
+            /** @description What is done to the sum of its clips, before its level line and fader */
+            treatment?: components["schemas"]["Treatment"];
         };
         TrackChange: {
             /**
@@ -2498,6 +2601,8 @@ export interface components {
             part?: "voice" | "music" | "effect";
             solo?: boolean;
             track: string;
+            /** @description All of it */
+            treatment?: components["schemas"]["Treatment"];
         };
         TrackState: {
             /**
@@ -2508,6 +2613,18 @@ export interface components {
             /** @description False while it is muted or others are soloed */
             heard: boolean;
             id: string;
+        };
+        Treatment: {
+            /** @description Makes what is loud softer */
+            compressor?: components["schemas"]["Compressor"];
+            /** @description Makes what is soft softer */
+            expander?: components["schemas"]["Expander"];
+            /** @description Closes where nothing is said */
+            gate?: components["schemas"]["Gate"];
+            /** @description Keeps a true-peak ceiling */
+            limiter?: components["schemas"]["Limiter"];
+            /** @description Takes away what lies below a voice */
+            lowCut?: components["schemas"]["LowCut"];
         };
         Trim: {
             /**

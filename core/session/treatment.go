@@ -1,0 +1,162 @@
+package session
+
+import (
+	"math"
+	"reflect"
+
+	"ruvel/core/audio"
+	"ruvel/core/problem"
+)
+
+// Treatment is what is done to the sum of a track's clips, stage after stage in this order.
+// A stage that is not there is off; one that is off keeps its settings.
+type Treatment struct {
+	LowCut     LowCut     `json:"lowCut,omitzero" doc:"Takes away what lies below a voice"`
+	Gate       Gate       `json:"gate,omitzero" doc:"Closes where nothing is said"`
+	Expander   Expander   `json:"expander,omitzero" doc:"Makes what is soft softer"`
+	Compressor Compressor `json:"compressor,omitzero" doc:"Makes what is loud softer"`
+	Limiter    Limiter    `json:"limiter,omitzero" doc:"Keeps a true-peak ceiling"`
+}
+
+// Millis is a time in milliseconds.
+type Millis float64
+
+// Seconds is the time in seconds.
+func (m Millis) Seconds() float64 { return float64(m) / 1000 }
+
+// Frames is the time in frames, rounded.
+func (m Millis) Frames() audio.Frames { return audio.Seconds(m.Seconds()) }
+
+// LowCut is a Butterworth high pass of the second order.
+type LowCut struct {
+	On     bool    `json:"on"`
+	Corner float64 `json:"corner" minimum:"20" maximum:"250" doc:"Hz, where it takes away 3 dB"`
+}
+
+// Gate opens where the level reaches a threshold and closes when it has stayed below a lower one for a while.
+type Gate struct {
+	On      bool     `json:"on"`
+	Open    audio.DB `json:"open" minimum:"-80" maximum:"0" doc:"dBFS at which it opens"`
+	Close   audio.DB `json:"close" minimum:"-90" maximum:"0" doc:"dBFS under which it closes; not above the one at which it opens"`
+	Attack  Millis   `json:"attack" minimum:"0.1" maximum:"100"`
+	Hold    Millis   `json:"hold" minimum:"0" maximum:"2000" doc:"How long it stays open after that"`
+	Release Millis   `json:"release" minimum:"5" maximum:"2000"`
+	Range   audio.DB `json:"range" minimum:"1" maximum:"120" doc:"How far it closes, in dB; 120 is silence"`
+	Ahead   Millis   `json:"ahead" minimum:"0" maximum:"50" doc:"How early it begins to open, so that the first consonant is whole"`
+}
+
+// Expander makes what lies below a threshold softer by as much more as its ratio says.
+type Expander struct {
+	On        bool     `json:"on"`
+	Threshold audio.DB `json:"threshold" minimum:"-80" maximum:"0" doc:"dBFS"`
+	Ratio     float64  `json:"ratio" minimum:"1" maximum:"10"`
+	Attack    Millis   `json:"attack" minimum:"0.1" maximum:"200" doc:"Of getting louder again"`
+	Release   Millis   `json:"release" minimum:"5" maximum:"2000" doc:"Of getting softer"`
+	Range     audio.DB `json:"range" minimum:"1" maximum:"60" doc:"The most that it takes away, in dB"`
+}
+
+// Detector is what a compressor goes by.
+type Detector string
+
+// The detectors.
+const (
+	Peaks Detector = "peak"  // the highest sample of the last 10 ms
+	Level Detector = "level" // the root of the mean square of the last 10 ms
+)
+
+// Compressor makes what lies above a threshold softer by a ratio.
+type Compressor struct {
+	On        bool     `json:"on"`
+	Threshold audio.DB `json:"threshold" minimum:"-60" maximum:"0" doc:"dBFS"`
+	Ratio     float64  `json:"ratio" minimum:"1" maximum:"20"`
+	Knee      audio.DB `json:"knee" minimum:"0" maximum:"24" doc:"How wide the way from one slope to the other is, in dB"`
+	Attack    Millis   `json:"attack" minimum:"0.1" maximum:"200"`
+	Release   Millis   `json:"release" minimum:"5" maximum:"2000"`
+	MakeUp    audio.DB `json:"makeUp" minimum:"-12" maximum:"24" doc:"dB by which all becomes louder afterwards"`
+	Detector  Detector `json:"detector" enum:"peak,level"`
+}
+
+// Limiter keeps the true peak under a ceiling.
+type Limiter struct {
+	On      bool     `json:"on"`
+	Ceiling audio.DB `json:"ceiling" minimum:"-20" maximum:"0" doc:"dBTP"`
+	Release Millis   `json:"release" minimum:"5" maximum:"1000"`
+}
+
+// Usual are settings to begin with, all off.
+func Usual() Treatment {
+	return Treatment{
+		LowCut:     LowCut{Corner: 80},
+		Gate:       Gate{Open: -45, Close: -51, Attack: 2, Hold: 150, Release: 250, Range: 18, Ahead: 10},
+		Expander:   Expander{Threshold: -45, Ratio: 2, Attack: 5, Release: 150, Range: 12},
+		Compressor: Compressor{Threshold: -22, Ratio: 3, Knee: 6, Attack: 8, Release: 150, Detector: Level},
+		Limiter:    Limiter{Ceiling: -1, Release: 80},
+	}
+}
+
+// Off says whether the treatment changes nothing.
+func (t Treatment) Off() bool {
+	return !t.LowCut.On && !t.Gate.On && !t.Expander.On && !t.Compressor.On && !t.Limiter.On
+}
+
+// setting is a value with the bounds that its tags also say.
+type setting struct {
+	value, low, high float64
+	stage, name      string
+}
+
+// validate says which setting is out of its range. A stage that is not there has none.
+func (t Treatment) validate(where string) error {
+	var all []setting
+	if g := t.LowCut; g != (LowCut{}) {
+		all = append(all, setting{g.Corner, 20, 250, "lowCut", "corner"})
+	}
+	if g := t.Gate; g != (Gate{}) {
+		all = append(all,
+			setting{float64(g.Open), -80, 0, "gate", "open"}, setting{float64(g.Close), -90, 0, "gate", "close"},
+			setting{float64(g.Attack), 0.1, 100, "gate", "attack"}, setting{float64(g.Hold), 0, 2000, "gate", "hold"},
+			setting{float64(g.Release), 5, 2000, "gate", "release"}, setting{float64(g.Range), 1, 120, "gate", "range"},
+			setting{float64(g.Ahead), 0, 50, "gate", "ahead"})
+	}
+	if e := t.Expander; e != (Expander{}) {
+		all = append(all,
+			setting{float64(e.Threshold), -80, 0, "expander", "threshold"}, setting{e.Ratio, 1, 10, "expander", "ratio"},
+			setting{float64(e.Attack), 0.1, 200, "expander", "attack"}, setting{float64(e.Release), 5, 2000, "expander", "release"},
+			setting{float64(e.Range), 1, 60, "expander", "range"})
+	}
+	if c := t.Compressor; c != (Compressor{}) {
+		all = append(all,
+			setting{float64(c.Threshold), -60, 0, "compressor", "threshold"}, setting{c.Ratio, 1, 20, "compressor", "ratio"},
+			setting{float64(c.Knee), 0, 24, "compressor", "knee"}, setting{float64(c.Attack), 0.1, 200, "compressor", "attack"},
+			setting{float64(c.Release), 5, 2000, "compressor", "release"}, setting{float64(c.MakeUp), -12, 24, "compressor", "makeUp"})
+		if c.Detector != Peaks && c.Detector != Level {
+			return problem.New("bad-detector", where+".compressor.detector", "A compressor goes by the peak or by the level, not by %q.", c.Detector)
+		}
+	}
+	if l := t.Limiter; l != (Limiter{}) {
+		all = append(all, setting{float64(l.Ceiling), -20, 0, "limiter", "ceiling"}, setting{float64(l.Release), 5, 1000, "limiter", "release"})
+	}
+	for _, s := range all {
+		if !(s.value >= s.low && s.value <= s.high) {
+			return problem.New("setting-out-of-range", where+"."+s.stage+"."+s.name,
+				"The setting %s of the %s goes from %g to %g; %g does not lie there.", s.name, s.stage, s.low, s.high, s.value)
+		}
+	}
+	if t.Gate.Close > t.Gate.Open {
+		return problem.New("thresholds-crossed", where+".gate.close", "A gate cannot close at a higher level than the one at which it opens.")
+	}
+	return nil
+}
+
+// settle turns negative zeros into zeros.
+func (t *Treatment) settle() {
+	for _, stage := range []reflect.Value{
+		reflect.ValueOf(&t.LowCut), reflect.ValueOf(&t.Gate), reflect.ValueOf(&t.Expander), reflect.ValueOf(&t.Compressor), reflect.ValueOf(&t.Limiter),
+	} {
+		for i := range stage.Elem().NumField() {
+			if f := stage.Elem().Field(i); f.Kind() == reflect.Float64 && f.Float() == 0 && math.Signbit(f.Float()) {
+				f.SetFloat(0)
+			}
+		}
+	}
+}

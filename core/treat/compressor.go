@@ -1,0 +1,36 @@
+package treat
+
+import "ruvel/core/session"
+
+// Compressed is what a compressor at rest does to a steady level, in dB, without its make-up:
+// the static curve with a soft knee of Giannoulis, Massberg, Reiss, "Digital Dynamic Range
+// Compressor Design: A Tutorial and Analysis", J. Audio Eng. Soc. 60(6), 2012, equation 4.
+func Compressed(s session.Compressor, level float64) float64 {
+	over, knee, slope := level-float64(s.Threshold), float64(s.Knee), 1/s.Ratio-1
+	switch {
+	case 2*over <= -knee:
+		return 0
+	case 2*over < knee:
+		return slope * (over + knee/2) * (over + knee/2) / (2 * knee)
+	}
+	return slope * over
+}
+
+// compress makes what lies above the threshold softer. The gain that the curve asks for is
+// smoothed in dB, with the attack while more is taken away and with the release while less
+// is: the smooth branching detector of the same paper, equation 17.
+func compress(s session.Compressor, levels []float32) Gains {
+	gains := make(Gains, len(levels))
+	attack, release := smooth(s.Attack), smooth(s.Release)
+	gain := 0.0
+	for k, level := range levels {
+		wanted := Compressed(s, float64(level))
+		left := release
+		if wanted < gain {
+			left = attack
+		}
+		gain = wanted + (gain-wanted)*left
+		gains[k] = float32(gain + float64(s.MakeUp))
+	}
+	return gains
+}

@@ -1,0 +1,96 @@
+package treat
+
+import (
+	"math"
+
+	"ruvel/core/audio"
+	"ruvel/core/loudness"
+	"ruvel/core/session"
+)
+
+const (
+	// limiterAhead is how many steps a limiter takes to come down: 5 ms.
+	limiterAhead = audio.Rate / 200 / Step
+	// limiterAround is how many steps around a peak its gain stands still, so that what lies
+	// between samples is not moved by it.
+	limiterAround = 2
+	// passes is how often it looks whether something is left over the ceiling.
+	passes = 3
+)
+
+// limit keeps the true peak of every channel under the ceiling, in place. Of the gains that the
+// steps need, the lowest around each place holds, goes back with the release, and comes
+// straight down to it within limiterAhead steps: a running minimum, a release and a running mean,
+// none of which can lie above what a step needs.
+func limit(s session.Limiter, pcm audio.PCM) Gains {
+	total := make(Gains, steps(pcm.Length()))
+	left := smooth(s.Release)
+	for range passes {
+		needs := needed(float32(s.Ceiling.Gain()), pcm)
+		if needs == nil {
+			break
+		}
+		ratios := held(needs, left)
+		for k, g := range ratios[:len(total)] {
+			if g < 1 {
+				total[k] += float32(20 * math.Log10(float64(g)))
+			}
+		}
+		scale(pcm, ratios)
+	}
+	return total
+}
+
+// margin is how much lower than the ceiling a peak is put: what the ramps of the gain may move it.
+const margin = 0.9995
+
+// needed is the gain that every step needs, or nil if none needs any.
+func needed(ceiling float32, pcm audio.PCM) []float32 {
+	out := make([]float32, steps(pcm.Length()))
+	for k := range out {
+		out[k] = 1
+	}
+	over := false
+	for _, channel := range pcm {
+		var meter loudness.TruePeak
+		for k := range out {
+			meter.ResetTo(ceiling)
+			if peak := meter.Write(channel[k*Step : min((k+1)*Step, len(channel))]); peak > ceiling {
+				over = true
+				out[k] = min(out[k], ceiling*margin/peak)
+			}
+		}
+	}
+	if !over {
+		return nil
+	}
+	return out
+}
+
+// held is the gain at the beginning of every step, and at the end of the last one.
+func held(needs []float32, left float64) []float32 {
+	low := make([]float32, len(needs)+1)
+	for k := range low {
+		low[k] = -needs[min(k, len(needs)-1)]
+	}
+	// The meter says of a peak up to half its filter later that it was there.
+	highest(low, limiterAround+1, limiterAhead+limiterAround+1)
+	gain := 1.0
+	for k, v := range low {
+		lowest := float64(-v)
+		gain = min(lowest, 1+(gain-1)*left)
+		low[k] = float32(gain)
+	}
+	out := make([]float32, len(low))
+	for k := range out {
+		var sum float64
+		for _, g := range low[max(0, k-limiterAhead) : k+1] {
+			sum += float64(g)
+		}
+		if k < limiterAhead {
+			sum += float64(limiterAhead-k) * float64(low[0])
+		}
+		out[k] = float32(sum / (limiterAhead + 1))
+	}
+	return out
+}
