@@ -6,19 +6,24 @@ import (
 	"ruvel/core/fade"
 	"ruvel/core/loudness"
 	"ruvel/core/pan"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
 // Estimate is about how loud the whole mix of a document is, in LUFS, without rendering it:
 // the powers of its recordings, per 100 ms, times the squares of all gains. Sounds are taken
 // as unlike each other, so that their powers add up; the same recording twice at one moment
-// is up to 3 LU louder than that.
+// is up to 3 LU louder than that. What a treatment does is not known from powers: a document
+// in which a treated track is heard is refused with a problem.Problem.
 func Estimate(doc session.Document, series func(sound string) (loudness.Series, error)) (float64, error) {
 	powers := make([]float64, doc.Length()/loudness.Hop)
 	audible := doc.Audible()
 	for i, t := range doc.Tracks {
 		if !audible[i] || t.Fader <= audio.Silence {
 			continue
+		}
+		if !t.Treatment.Off() {
+			return loudness.Floor, problem.New("not-estimated", "treatment", "How loud a show with treated tracks is, is known when it has been measured.")
 		}
 		e := estimator{powers: powers, trackLine: envelope.New(t.Envelope)}
 		crossings := crossingsOf(t)

@@ -103,6 +103,16 @@ func TestTheEstimateOfASilentMixIsSilence(t *testing.T) {
 	assert.InDelta(t, loudness.Floor, got, 0)
 }
 
+func TestAMixWithATreatedTrackIsNotGuessed(t *testing.T) {
+	doc := session.New()
+	doc.Tracks = []session.Track{{Treatment: session.Treatment{LowCut: session.LowCut{On: true, Corner: 80}}}}
+	_, err := mix.Estimate(doc, seriesOf)
+	require.ErrorContains(t, err, "is known when it has been measured")
+	doc.Tracks[0].Mute = true
+	_, err = mix.Estimate(doc, seriesOf)
+	require.NoError(t, err)
+}
+
 func BenchmarkEstimateOfAnHourWithSixteenTracks(b *testing.B) {
 	doc := session.New()
 	id := testkit.ID(0)
