@@ -19,12 +19,16 @@ func Compressed(s session.Compressor, level float64) float64 {
 // compress makes what lies above the threshold softer. The gain that the curve asks for is
 // smoothed in dB, with the attack while more is taken away and with the release while less
 // is: the smooth branching detector of the same paper, equation 17.
-func compress(s session.Compressor, levels []float32) Gains {
-	gains := make(Gains, len(levels))
+func compress(s session.Compressor, amplitudes []float32) Gains {
+	gains := make(Gains, len(amplitudes))
 	attack, release := smooth(s.Attack), smooth(s.Release)
 	gain := 0.0
-	for k, level := range levels {
-		wanted := Compressed(s, float64(level))
+	little := float32((s.Threshold - s.Knee/2).Gain())
+	for k, amplitude := range amplitudes {
+		wanted := 0.0
+		if amplitude > little {
+			wanted = Compressed(s, level(amplitude))
+		}
 		left := release
 		if wanted < gain {
 			left = attack

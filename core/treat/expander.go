@@ -9,12 +9,16 @@ import (
 // missing, at most by its range. Its gain goes in dB toward that, up with the attack and
 // down with the release (the smoothing of Giannoulis, Massberg, Reiss, "Digital Dynamic
 // Range Compressor Design", J. Audio Eng. Soc. 60(6), 2012, for a gain that falls with the level).
-func expand(s session.Expander, levels []float32) Gains {
-	gains := make(Gains, len(levels))
+func expand(s session.Expander, peaks []float32) Gains {
+	gains := make(Gains, len(peaks))
 	rise, fall := smooth(s.Attack), smooth(s.Release)
 	gain := Expanded(s, float64(audio.Silence)) // at rest nothing has been said
-	for k, level := range levels {
-		wanted := Expanded(s, float64(level))
+	enough := float32(s.Threshold.Gain())
+	for k, peak := range peaks {
+		wanted := 0.0
+		if peak < enough {
+			wanted = Expanded(s, level(peak))
+		}
 		left := fall
 		if wanted > gain {
 			left = rise

@@ -88,60 +88,63 @@ func Ahead(t session.Treatment) (ahead audio.Frames) {
 // steps is how many steps cover some frames.
 func steps(n audio.Frames) audio.Frames { return (n + Step - 1) / Step }
 
-// peaks is the highest level of the last 10 ms, in dBFS, for every step, of all channels.
+// peaks is the highest sample of the last 10 ms, for every step, of all channels.
 func peaks(pcm audio.PCM) []float32 {
 	own := make([]float32, steps(pcm.Length()))
 	for _, channel := range pcm {
 		for k := range own {
-			var high float32
-			for _, v := range channel[k*Step : min((k+1)*Step, len(channel))] {
-				high = max(high, v, -v)
-			}
-			own[k] = max(own[k], high)
+			own[k] = max(own[k], peakOf(channel[k*Step:min((k+1)*Step, len(channel))]))
 		}
 	}
 	highest(own, window-1, 0)
-	for k, v := range own {
-		own[k] = level(float64(v))
-	}
 	return own
 }
 
-// detect is the level that a compressor goes by, in dBFS, for every step.
+// peakOf is the largest absolute sample. Without its sign bit a number orders like an integer,
+// and integers are compared several times faster.
+func peakOf(samples []float32) float32 {
+	var high uint32
+	for _, v := range samples {
+		high = max(high, math.Float32bits(v)&^(1<<31))
+	}
+	return math.Float32frombits(high)
+}
+
+// detect is the amplitude that a compressor goes by, for every step.
 func detect(by session.Detector, pcm audio.PCM) []float32 {
 	if by == session.Peaks {
 		return peaks(pcm)
 	}
 	out := make([]float32, steps(pcm.Length()))
-	sums := make([]float64, len(out)+1)
+	sums := make([]float64, len(out))
 	for _, channel := range pcm {
 		for k := range out {
 			var sum float64
 			for _, v := range channel[k*Step : min((k+1)*Step, len(channel))] {
 				sum += float64(v) * float64(v)
 			}
-			sums[k+1] = sum
+			sums[k] = sum
 		}
 		for k := range out { // of both channels the louder one counts
 			var sum float64
-			for _, s := range sums[max(0, k+1-window)+1 : k+2] {
+			for _, s := range sums[max(0, k+1-window) : k+1] {
 				sum += s
 			}
 			out[k] = max(out[k], float32(sum/(window*Step)))
 		}
 	}
 	for k, v := range out {
-		out[k] = level(math.Sqrt(float64(v)))
+		out[k] = float32(math.Sqrt(float64(v)))
 	}
 	return out
 }
 
-// level is that of an amplitude, in dBFS, never below silence. What is no number is silence.
-func level(amplitude float64) float32 {
+// level is that of an amplitude, in dBFS, never below silence.
+func level(amplitude float32) float64 {
 	if !(amplitude > 1e-6) {
-		return float32(audio.Silence)
+		return float64(audio.Silence)
 	}
-	return float32(20 * math.Log10(min(amplitude, 1e6)))
+	return 20 * math.Log10(float64(amplitude))
 }
 
 // highest makes every value the highest of those from some before to some after it.
@@ -191,7 +194,11 @@ func multiply(pcm audio.PCM, gains Gains) {
 	}
 	ratios := make([]float32, len(gains)+1)
 	for k, g := range gains {
-		ratios[k] = ratio(g)
+		if k > 0 && g == gains[k-1] {
+			ratios[k] = ratios[k-1]
+		} else {
+			ratios[k] = ratio(g)
+		}
 	}
 	ratios[len(gains)] = ratios[len(gains)-1]
 	scale(pcm, ratios)
@@ -223,5 +230,5 @@ func ratio(db float32) float32 {
 	case audio.DB(db) <= nothing:
 		return 0
 	}
-	return float32(math.Pow(10, float64(db)/20))
+	return float32(math.Exp(float64(db) * math.Ln10 / 20))
 }
