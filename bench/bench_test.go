@@ -14,6 +14,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -125,6 +126,28 @@ func BenchmarkMixWithLoudnessAndTruePeak(b *testing.B) {
 		require.Less(b, meter.Result().Integrated, 0.0)
 	}, func() {
 		run(b, "-i", voice, "-i", music, "-filter_complex", graph, "-f", "null", "-")
+	})
+}
+
+// The same with all stages of a treatment on the voice: low cut, gate, a downward expander (as a second gate), compressor, limiter.
+var treatedGraph = strings.Replace(graph, "[0]", "[0]highpass=f=80:poles=2,agate=threshold=0.0056:range=0.125:attack=2:release=250,"+
+	"agate=threshold=0.0056:ratio=2:range=0.25:attack=5:release=150,acompressor=threshold=0.079:ratio=3:knee=2:attack=8:release=150:detection=rms,alimiter=limit=0.89:level=false,", 1)
+
+func BenchmarkTreatedMixWithLoudnessAndTruePeak(b *testing.B) {
+	voice, music := speechAndMusic(b)
+	doc, source := two(load(b, voice), load(b, music))
+	t := session.Usual()
+	t.LowCut.On, t.Gate.On, t.Expander.On, t.Compressor.On, t.Limiter.On = true, true, true, true, true
+	doc.Tracks[0].Treatment = t
+	plan, err := mix.Compile(doc, source, nil)
+	require.NoError(b, err)
+	against(b, 600, func() {
+		plan.KeepIn(mix.NewSpans(64 << 20)) // nothing has been treated before
+		meter := loudness.NewMeter(2)
+		require.NoError(b, plan.Each(ctx, 0, plan.Length(), func(p audio.PCM) error { meter.Write(p); return nil }))
+		require.Less(b, meter.Result().Integrated, 0.0)
+	}, func() {
+		run(b, "-i", voice, "-i", music, "-filter_complex", treatedGraph, "-f", "null", "-")
 	})
 }
 
