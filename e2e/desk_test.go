@@ -270,6 +270,12 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 		w.Press(stage)
 		settle(w)
 		check(stage)
+		if stage == "Balance" {
+			w.Press("Even out voices…")
+			w.Until(`document.querySelectorAll("aside tbody tr").length === 5`)
+			settle(w)
+			check("evening out")
+		}
 		if stage != "Arrange" {
 			continue
 		}

@@ -46,6 +46,12 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	keep("desk-balance")
 	pictureLines(w, keep)
 	pictureLoop(w, keep)
+	w.Key(kb.Escape)
+	w.Press("Even out voices…")
+	w.Until(`document.querySelectorAll("aside tbody tr").length === 5`)
+	settle(w)
+	keep("balance-even")
+	w.Press("Done with evening out")
 	for _, stage := range []string{"Arrange", "Hand over", "Gather"} {
 		w.Press(stage)
 		settle(w)

@@ -13,6 +13,7 @@ import (
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
 	"ruvel/core/session"
+	"ruvel/core/waveform"
 	"ruvel/testkit"
 )
 
@@ -132,4 +133,35 @@ func BenchmarkEstimateOfAnHourWithSixteenTracks(b *testing.B) {
 			b.Fatal(err)
 		}
 	}
+}
+
+func TestHowLoudAClipIsHeardIsWhatItsTrackAloneMeasures(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		track := session.Track{
+			ID: "t1", Name: "Voice", Part: session.Voice, Fader: audio.DB(rapid.Float64Range(-12, 6).Draw(t, "fader")), Pan: rapid.Float64Range(-1, 1).Draw(t, "pan"),
+			Clips: map[string]session.Clip{"c1": {
+				Name: "Clip", Sound: testkit.ID(rapid.IntRange(0, len(unlike)-1).Draw(t, "sound")), Length: 2 * audio.Second, Gain: audio.DB(rapid.Float64Range(-12, 6).Draw(t, "gain")),
+				Envelope: []session.Point{{At: 0, Level: audio.DB(rapid.Float64Range(-12, 0).Draw(t, "level"))}},
+			}},
+		}
+		c := track.Clips["c1"]
+		source := unlike[c.Sound]
+		c.Length = min(c.Length, source.Length())
+		track.Clips["c1"] = c
+		d := session.New()
+		d.Sounds[c.Sound] = session.Sound{Channels: len(source), Length: source.Length()}
+		d.Tracks = []session.Track{track}
+		plan, err := mix.Compile(d, testkit.Library(unlike).Sounds, nil)
+		require.NoError(t, err)
+		out := whole(t, plan)
+		got, peak, err := mix.Heard(track, []string{"c1"}, seriesOf, func(id string) (waveform.Pyramid, error) {
+			var b waveform.Builder
+			b.Write(unlike[id])
+			return b.Pyramid(), nil
+		})
+		require.NoError(t, err)
+		assert.InDelta(t, loudness.Measure(out).Integrated, got, 0.5)
+		fixed := float64(c.Gain + track.Fader + c.Envelope[0].Level)
+		assert.InDelta(t, fixed+float64(audio.Level(float64(source.Slice(0, c.Length).Peak()))), float64(peak), 0.5)
+	})
 }

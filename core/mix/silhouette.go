@@ -65,15 +65,17 @@ func (o outliner) draw(columns []float32, length audio.Frames) {
 	n := audio.Frames(len(columns))
 	c := o.clip
 	for x := c.Start * n / length; x < n && x*length/n < c.End(); x++ {
-		from, to := max(c.Start, x*length/n), min(c.End(), (x+1)*length/n)
-		if to <= from {
-			continue
+		if from, to := max(c.Start, x*length/n), min(c.End(), (x+1)*length/n); from < to {
+			columns[x] = max(columns[x], o.height(from, to))
 		}
-		gain := max(o.gainAt(from), o.gainAt((from+to)/2), o.gainAt(to-1))
-		k := o.peaks.Between(from-c.Start+c.Offset, to-c.Start+c.Offset)
-		height := float32(max(int(k.High), -int(k.Low))) / 32767 * float32(gain)
-		columns[x] = max(columns[x], height)
 	}
+}
+
+// height is the highest amplitude from one moment to another.
+func (o outliner) height(from, to audio.Frames) float32 {
+	gain := max(o.gainAt(from), o.gainAt((from+to)/2), o.gainAt(to-1))
+	k := o.peaks.Between(from-o.clip.Start+o.clip.Offset, to-o.clip.Start+o.clip.Offset)
+	return float32(max(int(k.High), -int(k.Low))) / 32767 * float32(gain)
 }
 
 func (o outliner) gainAt(at audio.Frames) float64 {

@@ -118,6 +118,7 @@ func (s *Server) register(api huma.API) {
 	s.arrangeRoutes(api)
 	s.soundRoutes(api)
 	s.peakRoutes(api)
+	s.evenRoutes(api)
 	s.takeRoutes(api)
 	s.scriptRoutes(api)
 	s.shelfRoutes(api)

@@ -57,6 +57,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/evening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How voices would be brought to the same loudness or peak by the gains of their clips; nothing changes */
+        get: operations["find-evening"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/events": {
         parameters: {
             query?: never;
@@ -1297,6 +1314,61 @@ export interface components {
             integrated: number;
             /** @description How it stands to the episode's target */
             verdict: components["schemas"]["Verdict"];
+            /**
+             * Format: int64
+             * @description That it is of
+             */
+            version: number;
+        };
+        EvenRow: {
+            /**
+             * Format: double
+             * @description By which its clips become louder, in dB
+             */
+            change: number;
+            /** @description The gains of its clips then */
+            gains: {
+                [key: string]: number;
+            };
+            /** @description It would need more gain than a clip can have, and gets as much as there is */
+            held?: boolean;
+            /** @description Of the clip or the track */
+            id: string;
+            /** @description Of the clip or the track */
+            name: string;
+            /**
+             * Format: double
+             * @description LUFS or dBFS, as it is heard; -120 if it cannot be measured
+             */
+            now: number;
+            /** @description It is so far from the others that it is better left out */
+            outlier?: boolean;
+            /** @description Its peak then lies over the ceiling */
+            over?: boolean;
+            /**
+             * Format: int64
+             * @description Where it begins
+             */
+            start: number;
+            /** Format: double */
+            then: number;
+            /** @description The name of the track */
+            track: string;
+            /** @description It is too short or too soft to be measured, and stays */
+            unknown?: boolean;
+        };
+        Evening: {
+            /**
+             * Format: double
+             * @description dBFS over which no peak should come
+             */
+            ceiling: number;
+            rows: components["schemas"]["EvenRow"][];
+            /**
+             * Format: double
+             * @description LUFS or dBFS that all are brought to
+             */
+            target: number;
             /**
              * Format: int64
              * @description That it is of
@@ -2840,6 +2912,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "find-evening": {
+        parameters: {
+            query?: {
+                /** @description Clip by clip, or all clips of a track together */
+                of?: "clips" | "tracks";
+                by?: "loudness" | "peak";
+                /** @description LUFS or dBFS; left out or 0: the middle of all */
+                to?: number;
+                /** @description Ids of clips, with commas between them; left out: all on tracks for voices */
+                clips?: string;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evening"];
                 };
             };
             /** @description Error */

@@ -1,16 +1,19 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { useDeskContext } from "../../desk/context";
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import ClipFades from "./ClipFades.vue";
 import ClipGain from "./ClipGain.vue";
 import DipCard from "./DipCard.vue";
+import EvenOut from "./EvenOut.vue";
 import LevelHere from "./LevelHere.vue";
 import LinePoints from "./LinePoints.vue";
 import TrackLevels from "./TrackLevels.vue";
 
 const session = useSession();
+/** Voices are being evened out. */
+const evening = ref(false);
 const desk = useDeskContext();
 
 const chosen = computed(() => {
@@ -69,6 +72,11 @@ const ofTracks = computed({
     </p>
   </div>
   <p v-else-if="!chosen" class="soft hint">Choose a clip to set its gain, level line and fades.</p>
+  <hr class="panel-rule" />
+  <button class="plain-button" :aria-expanded="evening" @click="evening = !evening">
+    {{ evening ? "Done with evening out" : "Even out voices…" }}
+  </button>
+  <EvenOut v-if="evening" class="evening" />
 </template>
 
 <style scoped>
@@ -86,6 +94,9 @@ h3 {
   gap: 6px;
   margin-top: 8px;
   font-size: 12.5px;
+}
+.evening {
+  margin-top: 10px;
 }
 .hint {
   margin-top: 6px;

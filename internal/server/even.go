@@ -1,0 +1,108 @@
+package server
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"ruvel/core/audio"
+	"ruvel/core/even"
+	"ruvel/core/loudness"
+	"ruvel/core/mix"
+	"ruvel/core/session"
+)
+
+// Evening is what would become of voices that are brought to the same loudness.
+type Evening struct {
+	Version int64     `json:"version" doc:"That it is of"`
+	Target  float64   `json:"target" doc:"LUFS or dBFS that all are brought to"`
+	Ceiling audio.DB  `json:"ceiling" doc:"dBFS over which no peak should come"`
+	Rows    []EvenRow `json:"rows" nullable:"false"`
+}
+
+// EvenRow is a clip, or a speaker with all clips of a track.
+type EvenRow struct {
+	Name  string       `json:"name" doc:"Of the clip or the track"`
+	Track string       `json:"track" doc:"The name of the track"`
+	Start audio.Frames `json:"start" doc:"Where it begins"`
+	even.Row
+}
+
+func (s *Server) evenRoutes(api huma.API) {
+	huma.Register(api, operation("GET", "/episodes/{episode}/evening", "find-evening",
+		"How voices would be brought to the same loudness or peak by the gains of their clips; nothing changes"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Of    string  `query:"of" enum:"clips,tracks" default:"clips" doc:"Clip by clip, or all clips of a track together"`
+			By    even.By `query:"by" enum:"loudness,peak" default:"loudness"`
+			To    float64 `query:"to" minimum:"-60" maximum:"0" doc:"LUFS or dBFS; left out or 0: the middle of all"`
+			Clips string  `query:"clips" maxLength:"20000" doc:"Ids of clips, with commas between them; left out: all on tracks for voices"`
+		},
+		) (*body[Evening], error) {
+			doc, version, err := s.Store.Document(ctx, in.Episode)
+			if err != nil {
+				return nil, fail(err)
+			}
+			target, err := s.target(ctx, in.Episode)
+			if err != nil {
+				return nil, fail(err)
+			}
+			s.hands <- struct{}{}
+			defer func() { <-s.hands }()
+			rows, things, err := s.things(ctx, doc, in.Of == "tracks", in.Clips)
+			if err != nil {
+				return nil, fail(err)
+			}
+			var to *float64
+			if in.To != 0 {
+				to = &in.To
+			}
+			out := Evening{Version: version, Ceiling: audio.DB(target.TruePeak), Rows: rows}
+			var plan []even.Row
+			out.Target, plan = even.Plan(things, in.By, to, out.Ceiling)
+			for i, row := range plan {
+				out.Rows[i].Row = row
+			}
+			return answer(out, nil)
+		})
+}
+
+// things are the clips that are to be evened out, or the tracks that they lie on, in the order
+// in which they are heard, with what is said of them.
+func (s *Server) things(ctx context.Context, doc session.Document, byTrack bool, chosen string) (rows []EvenRow, things []even.Thing, err error) {
+	rows = []EvenRow{}
+	wanted := strings.Split(chosen, ",")
+	series := func(sound string) (loudness.Series, error) { return s.Sounds.Powers(ctx, sound) }
+	for _, t := range doc.Tracks {
+		var clips []string
+		for _, id := range t.ClipsInOrder() {
+			if !t.Clips[id].Silent && (slices.Contains(wanted, id) || (chosen == "" && t.Part == session.Voice)) {
+				clips = append(clips, id)
+			}
+		}
+		var groups [][]string
+		if byTrack && len(clips) > 0 {
+			groups = [][]string{clips}
+		} else {
+			groups = slices.Collect(slices.Chunk(clips, 1))
+		}
+		for _, ids := range groups {
+			first := t.Clips[ids[0]]
+			thing := even.Thing{ID: ids[0], Gains: map[string]audio.DB{}}
+			row := EvenRow{Name: first.Name, Track: t.Name, Start: first.Start}
+			if byTrack {
+				thing.ID, row.Name = t.ID, t.Name
+			}
+			for _, id := range ids {
+				thing.Gains[id] = t.Clips[id].Gain
+			}
+			if thing.Loudness, thing.Peak, err = mix.Heard(t, ids, series, s.Sounds.PeaksOf(ctx)); err != nil {
+				return nil, nil, err
+			}
+			rows, things = append(rows, row), append(things, thing)
+		}
+	}
+	return rows, things, nil
+}
