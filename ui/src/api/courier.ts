@@ -21,16 +21,24 @@ export interface Reply {
 }
 
 let worker: Worker | undefined;
+/** There is no such thread, as when its script is of a version that the server does not have any more. */
+let missing = false;
 let letters = 0;
 const waiting = new Map<number, (reply: Reply) => void>();
 
-function open(): Worker {
-  const courier = new Worker(new URL("./courierWorker.ts", import.meta.url), { type: "module" });
-  courier.onmessage = ({ data }: MessageEvent<Reply>) => {
+/** Has the courier ready before it is needed. */
+export function callCourier(): void {
+  if (worker || missing) return;
+  worker = new Worker(new URL("./courierWorker.ts", import.meta.url), { type: "module" });
+  worker.onmessage = ({ data }: MessageEvent<Reply>) => {
     waiting.get(data.id)?.(data);
     waiting.delete(data.id);
   };
-  return courier;
+  worker.onerror = () => {
+    missing = true;
+    for (const [id, done] of waiting) done({ id, headers: [], text: "the courier cannot be called" });
+    waiting.clear();
+  };
 }
 
 /** A request whose body is text that can be passed on as it is. */
@@ -45,7 +53,8 @@ export class TextRequest extends Request {
 
 /** Sends a request; in the place of fetch. */
 export async function carry(request: Request): Promise<Response> {
-  worker ??= open();
+  callCourier();
+  if (missing) return fetch(request);
   const { url, method } = request;
   const body = request instanceof TextRequest ? request.sent : await request.text();
   const letter: Letter = { id: ++letters, url, method, headers: [...request.headers], body };

@@ -2,7 +2,7 @@ import { applyPatch, type Operation } from "fast-json-patch";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ask, Refusal, type Answer, type Op, type Schema } from "../api/client";
-import { carry, TextRequest } from "../api/courier";
+import { callCourier, carry, TextRequest } from "../api/courier";
 import { OpenDesk } from "./open";
 
 type Change = Schema["ChangeEvent"];
@@ -76,6 +76,7 @@ export const useSession = defineStore("session", () => {
   async function enter(desk: OpenDesk): Promise<void> {
     leave();
     open.value = desk;
+    callCourier();
     await reload();
   }
 
