@@ -304,6 +304,14 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	w.Press("Read it in large type (T)")
 	w.Until(`document.querySelector(".current")`)
 	check("the reading view")
+
+	withTwoClips(t, w, "To be treated")
+	w.Press("Balance")
+	w.Click(`[aria-label="Track Voice 1"] .name`)
+	Eval[bool](w, `(document.querySelectorAll("aside label.stage input")[3].click(), true)`)
+	w.Until(`document.querySelector("aside svg[role=img]")`)
+	settle(w)
+	check("the treatment of a track")
 }
 
 func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {

@@ -17,6 +17,7 @@ import (
 	"ruvel/core/fade"
 	"ruvel/core/mix"
 	"ruvel/core/session"
+	"ruvel/core/treat"
 	"ruvel/testkit"
 )
 
@@ -45,6 +46,16 @@ type Vector struct {
 
 // drawingVectors are gains of fades and of level lines, as the core computes them.
 func drawingVectors() (out []Vector) {
+	for _, c := range []session.Compressor{{Threshold: -22, Ratio: 3, Knee: 6}, {Threshold: -40, Ratio: 20}, {Threshold: 0, Ratio: 1, Knee: 24}} {
+		e := session.Expander{Threshold: c.Threshold, Ratio: 1 + c.Ratio/4, Range: 12}
+		v := Vector{Name: "a compressor's curve", Expression: fmt.Sprintf(`Array.from({length: 91}, (_, i) => drawing.compressed(%s, i - 90))`, text(c))}
+		w := Vector{Name: "an expander's curve", Expression: fmt.Sprintf(`Array.from({length: 91}, (_, i) => drawing.expanded(%s, i - 90))`, text(e))}
+		for i := range 91 {
+			v.Want = append(v.Want, treat.Compressed(c, float64(i-90)))
+			w.Want = append(w.Want, treat.Expanded(e, float64(i-90)))
+		}
+		out = append(out, v, w)
+	}
 	for _, shape := range []session.Shape{session.Linear, session.EqualPower, session.Smooth, session.Exponential} {
 		v := Vector{Name: "the shape " + string(shape)}
 		v.Expression = fmt.Sprintf(`Array.from({length: 121}, (_, i) => drawing.shapeGain(%q, (i - 10) / 100))`, shape)

@@ -52,6 +52,13 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	settle(w)
 	keep("balance-even")
 	w.Press("Done with evening out")
+	w.Click(`[aria-label="Track Keeper"] .name`)
+	Eval[bool](w, `(document.querySelectorAll("aside label.stage input")[3].click(), true)`)
+	w.Until(`document.querySelector("aside svg[role=img]")`)
+	settle(w)
+	keep("balance-treatment")
+	w.Press("Undo")
+	w.Until(`!document.querySelector("aside svg[role=img]")`)
 	for _, stage := range []string{"Arrange", "Hand over", "Gather"} {
 		w.Press(stage)
 		settle(w)

@@ -192,7 +192,8 @@ small {
   color: var(--ink-inverse-soft);
 }
 .outdated {
-  opacity: 0.6;
+  text-decoration: underline dotted 1px;
+  text-underline-offset: 4px;
 }
 .off {
   padding: 0 4px;

@@ -76,9 +76,9 @@ function draw(needed: Need): void {
     folded: props.folded,
     lines: props.lines,
   };
-  const left = Math.max(0, Math.floor((start - from) / laid.scale) - BESIDE);
+  const left = Math.min(width - 1, Math.max(0, Math.floor((start - from) / laid.scale) - BESIDE));
   const room = Math.ceil((desk.time.width * scale) / laid.scale) + 2 * BESIDE;
-  const seen = { from: left, to: Math.min(width, left + room) };
+  const seen = { from: left, to: Math.max(left + 1, Math.min(width, left + room)) };
   window.clearTimeout(resting);
   drawLane(canvas.value, picture, needed === "all" ? undefined : seen, needed === "seen anew");
   if (needed === "seen") resting = window.setTimeout(() => soon("all"), REST_MS);

@@ -133,6 +133,20 @@ function levelOf(gain: number): number {
   return gain > 1e-6 ? 20 * Math.log10(gain) : SILENCE;
 }
 
+/** What a compressor at rest does to a steady level, in dB; the formula is that of core/treat. */
+export function compressed(s: { threshold: number; ratio: number; knee: number }, level: number): number {
+  const over = level - s.threshold;
+  const slope = 1 / s.ratio - 1;
+  if (2 * over <= -s.knee) return 0;
+  if (2 * over < s.knee) return (slope * (over + s.knee / 2) ** 2) / (2 * s.knee);
+  return slope * over;
+}
+
+/** What an expander at rest does to a steady level, in dB. */
+export function expanded(s: { threshold: number; ratio: number; range: number }, level: number): number {
+  return Math.max(-s.range, Math.min(0, (level - s.threshold) * (s.ratio - 1)));
+}
+
 /** The lowest level that has a place of its own in a clip; from there it is a short way down to silence. */
 const LOWEST = -48;
 const FOOT = 0.08;

@@ -7,15 +7,18 @@ export const useLists = defineStore("lists", () => {
   const targets = ref<Schema["Target"][]>([]);
   const formats = ref<Schema["Format"][]>([]);
   const licences = ref<Schema["Licence"][]>([]);
+  /** The settings that the stages of a treatment begin with. */
+  const treatment = ref<Schema["Treatment"]>();
 
   /** Asks for the lists that are not there yet. Throws a Refusal. */
   async function load(): Promise<void> {
     await Promise.all([
       targets.value.length > 0 || ask(api.GET("/targets")).then((l) => (targets.value = l ?? [])),
       formats.value.length > 0 || ask(api.GET("/formats")).then((l) => (formats.value = l ?? [])),
+      treatment.value !== undefined || ask(api.GET("/treatment")).then((t) => (treatment.value = t)),
       licences.value.length > 0 || ask(api.GET("/licences")).then((l) => (licences.value = l ?? [])),
     ]);
   }
 
-  return { targets, formats, licences, load };
+  return { targets, formats, licences, treatment, load };
 });

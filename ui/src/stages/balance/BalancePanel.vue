@@ -10,6 +10,7 @@ import EvenOut from "./EvenOut.vue";
 import LevelHere from "./LevelHere.vue";
 import LinePoints from "./LinePoints.vue";
 import TrackLevels from "./TrackLevels.vue";
+import TrackTreatment from "./TrackTreatment.vue";
 
 const session = useSession();
 /** Voices are being evened out. */
@@ -64,6 +65,10 @@ const ofTracks = computed({
   <label v-if="track" class="lines">
     <input v-model="ofTracks" type="checkbox" /> Show the level lines of tracks (V)
   </label>
+  <template v-if="track">
+    <hr class="panel-rule" />
+    <TrackTreatment :track="track" />
+  </template>
   <div v-if="!chosen && !track" class="none">
     <h2>Balance</h2>
     <p class="soft">
