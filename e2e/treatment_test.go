@@ -36,6 +36,10 @@ func TestATrackIsTreatedAsItsCurveSaysAndHeardSo(t *testing.T) {
 	pcm := listen(t, episode, 10*audio.Second, 12*audio.Second)
 	want := 0.5 * audio.DB(treat.Compressed(c, 20*math.Log10(0.5))).Gain()
 	assert.InDelta(t, want, float64(pcm[1][audio.Second]), 1e-4)
+	// A constant has its level at its peak: by either it is the same.
+	choose(w, "What the compressor goes by", "goes by peaks")
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Detector == session.Peaks })
+	assert.InDelta(t, want, float64(listen(t, episode, 10*audio.Second, 11*audio.Second)[1][9000]), 1e-4)
 	w.Type(`[aria-label="Ratio, typed"]`, "1")
 	w.UntilText("At 1:1 it does nothing yet.")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Ratio == 1 })

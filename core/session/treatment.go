@@ -1,9 +1,6 @@
 package session
 
 import (
-	"math"
-	"reflect"
-
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 )
@@ -148,15 +145,13 @@ func (t Treatment) validate(where string) error {
 	return nil
 }
 
-// settle turns negative zeros into zeros.
+// settle turns negative zeros into zeros, where a setting may be zero.
 func (t *Treatment) settle() {
-	for _, stage := range []reflect.Value{
-		reflect.ValueOf(&t.LowCut), reflect.ValueOf(&t.Gate), reflect.ValueOf(&t.Expander), reflect.ValueOf(&t.Compressor), reflect.ValueOf(&t.Limiter),
+	for _, level := range []*audio.DB{
+		&t.Gate.Open, &t.Gate.Close, &t.Expander.Threshold, &t.Compressor.Threshold, &t.Compressor.Knee, &t.Compressor.MakeUp, &t.Limiter.Ceiling,
 	} {
-		for i := range stage.Elem().NumField() {
-			if f := stage.Elem().Field(i); f.Kind() == reflect.Float64 && f.Float() == 0 && math.Signbit(f.Float()) {
-				f.SetFloat(0)
-			}
-		}
+		settle(level)
 	}
+	settle(&t.Gate.Hold)
+	settle(&t.Gate.Ahead)
 }

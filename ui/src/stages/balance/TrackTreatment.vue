@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
 import { useActs } from "../../desk/acts";
@@ -72,6 +73,17 @@ const value = (stage: Stage, s: Setting) => settings(stage)[s.key] as number;
           :normal="(lists.treatment![stage.key] as unknown as Record<string, number>)[s.key]"
           @change="(v: number, g?: string) => change(stage, { [s.key]: Math.min(s.max, Math.max(s.min, v)) }, g)"
         />
+        <el-select
+          v-if="stage.key === 'compressor'"
+          class="detector"
+          size="small"
+          :model-value="treatment.compressor?.detector"
+          aria-label="What the compressor goes by"
+          @change="(detector: string) => change(stage, { detector })"
+        >
+          <el-option value="level" label="goes by the level of 10 ms" />
+          <el-option value="peak" label="goes by peaks" />
+        </el-select>
         <p v-if="stage.key === 'compressor' && treatment.compressor?.ratio === 1" class="soft hint">
           At 1:1 it does nothing yet.
         </p>
@@ -91,6 +103,10 @@ h3 {
 }
 .hint {
   font-size: 12.5px;
+}
+.detector {
+  width: 198px;
+  margin: 2px 0 6px 78px;
 }
 .stage {
   display: flex;
