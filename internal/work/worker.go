@@ -58,7 +58,7 @@ func (w *Worker) Submit(ctx context.Context, kind, show string, episode *string,
 // SubmitAs is Submit with an id of the caller's choice. The same id twice is one job. One
 // that cannot be queued is not left on the list.
 func (w *Worker) SubmitAs(ctx context.Context, id, kind, show string, episode *string, name string, arguments any) (store.Job, error) {
-	job, err := w.Store.AddJob(ctx, id, kind, show, episode, clip(name, 300), arguments)
+	job, err := w.add(ctx, id, kind, show, episode, clip(name, 300), arguments)
 	if err != nil || job.State.Final() {
 		return job, err
 	}
@@ -68,6 +68,22 @@ func (w *Worker) SubmitAs(ctx context.Context, id, kind, show string, episode *s
 	}
 	w.tell(job, 0)
 	return job, nil
+}
+
+// add stores a job. A database that goes away while it is told may have kept the job all the
+// same, and who is told to try again would get a second one; so it is told again for a while.
+func (w *Worker) add(ctx context.Context, id, kind, show string, episode *string, name string, arguments any) (job store.Job, err error) {
+	for until := time.Now().Add(retold); ; {
+		job, err = w.Store.AddJob(ctx, id, kind, show, episode, name, arguments)
+		if !store.IsAway(err) || time.Now().After(until) {
+			return job, err
+		}
+		select {
+		case <-ctx.Done():
+			return job, err
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
 }
 
 // Cancel ends a job, whether it waits or runs.
@@ -93,6 +109,8 @@ const (
 	mostAttempts = 3
 	// later is after how long a job is tried again that could not be done for want of something else.
 	later = 2 * time.Second
+	// retold is for how long a database that does not answer is told of a new job.
+	retold = 4 * time.Second
 	// searched is for how long a job waits for a house that has what it works on.
 	searched = 10 * time.Minute
 )
