@@ -24,6 +24,7 @@ type Sounds func(id string) (audio.PCM, error)
 // Plan is a document compiled for rendering. It is immutable and safe for use by many goroutines.
 type Plan struct {
 	tracks []track // those that can be heard and hold clips
+	mute   []track // those that hold clips and are treated, but cannot be heard
 	rows   int     // of the document, those that cannot be heard included
 	length audio.Frames
 	spans  *Spans
@@ -66,10 +67,17 @@ func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) 
 	}
 	audible := doc.Audible()
 	for i, t := range doc.Tracks {
-		if !audible[i] || len(t.Clips) == 0 || t.Fader <= audio.Silence {
+		heard := audible[i] && t.Fader > audio.Silence
+		if len(t.Clips) == 0 || !heard && t.Treatment.Off() {
 			continue
 		}
 		compiled, err := c.track(t)
+		if !heard {
+			if err == nil { // it is seen, if it can be read
+				p.mute = append(p.mute, compiled)
+			}
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -94,13 +102,22 @@ type compiler struct {
 }
 
 func (c *compiler) remember(p *Plan) {
-	for i := range p.tracks {
-		t := &p.tracks[i]
+	for _, t := range p.all() {
 		c.tracks[t.ID] = t
 		for k := range t.clips {
 			c.clips[t.clips[k].id] = &t.clips[k]
 		}
 	}
+}
+
+// all are the tracks that can be heard, and those that are only treated.
+func (p *Plan) all() (all []*track) {
+	for _, tracks := range [][]track{p.tracks, p.mute} {
+		for i := range tracks {
+			all = append(all, &tracks[i])
+		}
+	}
+	return all
 }
 
 func (c *compiler) track(t session.Track) (track, error) {

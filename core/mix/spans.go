@@ -1,14 +1,12 @@
 package mix
 
 import (
-	"container/list"
 	"crypto/sha256"
 	"encoding/binary"
 	"fmt"
 	"hash"
 	"math"
 	"runtime"
-	"sync"
 
 	"golang.org/x/sync/errgroup"
 
@@ -26,99 +24,50 @@ const (
 )
 
 // span is a stretch of a track after its treatment, on the buses of a Renderer, and as much
-// more as it is crossed over in. A bus without clips is nil.
-type span struct{ bus [3][]float32 }
+// more as it is crossed over in, with what was done to it. A bus without clips is nil.
+type span struct {
+	bus    [3][]float32
+	trace  treat.Trace
+	course course
+}
 
 func (s *span) bytes() (n int) {
 	for _, channel := range s.bus {
 		n += 4 * len(channel)
 	}
-	return n
+	for _, gains := range []treat.Gains{s.trace.Gate, s.trace.Expander, s.trace.Compressor, s.trace.Limiter} {
+		n += 4 * len(gains)
+	}
+	return n + len(s.trace.States) + s.course.bytes()
 }
 
-// spanKey is a digest of all that a span is made of.
-type spanKey [sha256.Size]byte
-
-// Spans keeps treated spans, bounded by bytes, those that were used last. The plans of all
-// versions may share one. It is safe for use by many goroutines.
+// Spans keeps treated spans, bounded by bytes, those that were used last, and of many more of
+// them what was done and how loud they are. The plans of all versions may share one. It is
+// safe for use by many goroutines.
 type Spans struct {
-	mu    sync.Mutex
-	most  int
-	bytes int
-	made  int
-	byKey map[spanKey]*list.Element
-	order list.List // the last used first
+	spans   *keeping[*span]
+	courses *keeping[course]
+	powers  *keeping[powers]
 }
 
-// NewSpans makes a cache for so many bytes. The last span stays even if it is larger.
-func NewSpans(bytes int) *Spans { return &Spans{most: bytes, byKey: map[spanKey]*list.Element{}} }
-
-// keptSpan is a span that has been made or is being made.
-type keptSpan struct {
-	key  spanKey
-	done chan struct{} // closed when the span is there, or could not be made
-	span *span
+// NewSpans makes a cache for so many bytes, and a quarter more for what is known of spans that
+// are not there any more. The last span stays even if it is larger.
+func NewSpans(bytes int) *Spans {
+	return &Spans{newKeeping[*span](bytes), newKeeping[course](bytes / 4), newKeeping[powers](bytes / 32)}
 }
 
 // Made is how many spans have been computed.
 func (s *Spans) Made() int {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.made
+	s.spans.mu.Lock()
+	defer s.spans.mu.Unlock()
+	return s.spans.made
 }
 
 // Bytes is how much memory the spans take that are kept.
 func (s *Spans) Bytes() int {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.bytes
-}
-
-// get gives a span, which is made once for all who want it at the same time.
-func (s *Spans) get(key spanKey, produce func() *span) *span {
-	for {
-		s.mu.Lock()
-		e, there := s.byKey[key]
-		if !there {
-			k := &keptSpan{key: key, done: make(chan struct{})}
-			s.byKey[key] = s.order.PushFront(k)
-			s.mu.Unlock()
-			return s.fill(k, produce)
-		}
-		s.order.MoveToFront(e)
-		s.mu.Unlock()
-		k := e.Value.(*keptSpan)
-		if <-k.done; k.span != nil {
-			return k.span
-		}
-	}
-}
-
-// fill makes a span. One that cannot be made is forgotten, and whoever waits tries by themselves.
-func (s *Spans) fill(k *keptSpan, produce func() *span) (made *span) {
-	defer func() {
-		s.mu.Lock()
-		defer s.mu.Unlock()
-		defer close(k.done)
-		if made == nil {
-			s.order.Remove(s.byKey[k.key])
-			delete(s.byKey, k.key)
-			return
-		}
-		k.span = made
-		s.made++
-		s.bytes += made.bytes()
-		for e := s.order.Back(); e != nil && s.bytes > s.most; {
-			old, before := e.Value.(*keptSpan), e.Prev()
-			if old != k && old.span != nil { // those that are being made stay
-				s.order.Remove(e)
-				delete(s.byKey, old.key)
-				s.bytes -= old.span.bytes()
-			}
-			e = before
-		}
-	}()
-	return produce()
+	s.spans.mu.Lock()
+	defer s.spans.mu.Unlock()
+	return s.spans.bytes
 }
 
 // treated is what a track needs to be treated.
@@ -139,14 +88,14 @@ func (t *track) stretch(n int64) (from, to audio.Frames) {
 
 // key is the digest of all that goes into a span: the treatment and the clips around it, with
 // their places in it.
-func (t *track) key(n int64) spanKey {
+func (t *track) key(n int64) key {
 	from, to := t.stretch(n)
 	h := sha256.New()
 	fmt.Fprintf(h, "1 %v %d", t.Treatment, to-from)
 	for _, c := range t.between(from, to) {
 		c.digest(h, audio.Frames(n)*spanLength)
 	}
-	return spanKey(h.Sum(nil))
+	return key(h.Sum(nil))
 }
 
 func (c *clip) digest(h hash.Hash, zero audio.Frames) {
@@ -167,8 +116,26 @@ func (c *clip) digest(h hash.Hash, zero audio.Frames) {
 // makeSpan treats a span of a track.
 func (p *Plan) makeSpan(t *track, n int64) *span {
 	from, to := t.stretch(n)
-	r := NewRenderer(p)
-	var in [3][]float32
+	in, linked := NewRenderer(p).gather(t, from, to)
+	out := &span{}
+	if linked == nil {
+		return out // silence costs nothing
+	}
+	begin := audio.Frames(n)*spanLength - from
+	out.course = before(linked, begin)
+	out.trace = treat.Apply(t.Treatment, linked).From(begin/treat.Step, spanLength/treat.Step)
+	out.course.after(linked, begin, out.trace)
+	for bus, channel := range in {
+		if channel != nil { // of which only what is heard is kept
+			out.bus[bus] = append([]float32(nil), channel[begin:begin+spanLength+spanCrossing]...)
+		}
+	}
+	return out
+}
+
+// gather lays the clips of a track in a stretch on buses, and gives those as linked channels
+// that something sounds on.
+func (r *Renderer) gather(t *track, from, to audio.Frames) (in [3][]float32, linked audio.PCM) {
 	for at := from; at < to; at += audio.Block {
 		count := min(audio.Block, to-at)
 		mono, stereo := r.sum(t, at, count)
@@ -182,24 +149,17 @@ func (p *Plan) makeSpan(t *track, n int64) *span {
 			copy(in[bus][at-from:], r.bus[bus][:count])
 		}
 	}
-	var linked audio.PCM
 	for _, channel := range in {
 		if channel != nil {
 			linked = append(linked, channel)
 		}
 	}
-	out := &span{}
-	if linked == nil {
-		return out // silence costs nothing
-	}
-	treat.Apply(t.Treatment, linked)
-	begin := audio.Frames(n)*spanLength - from
-	for bus, channel := range in {
-		if channel != nil { // of which only what is heard is kept
-			out.bus[bus] = append([]float32(nil), channel[begin:begin+spanLength+spanCrossing]...)
-		}
-	}
-	return out
+	return in, linked
+}
+
+// span gives a span of a track.
+func (p *Plan) span(t *track, n int64) *span {
+	return p.spans.spans.get(t.key(n), func() *span { return p.makeSpan(t, n) })
 }
 
 // heldSpan is one that a Renderer has at hand.
@@ -224,7 +184,7 @@ func (r *Renderer) prepare(from, n audio.Frames) error {
 			}
 			g.Go(func() error {
 				return audio.Guard(func() {
-					*held = heldSpan{k, r.plan.spans.get(t.key(k), func() *span { return r.plan.makeSpan(t, k) })}
+					*held = heldSpan{k, r.plan.span(t, k)}
 				})
 			})
 		}

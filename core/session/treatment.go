@@ -70,6 +70,8 @@ type Compressor struct {
 	Attack    Millis   `json:"attack" minimum:"0.1" maximum:"200"`
 	Release   Millis   `json:"release" minimum:"5" maximum:"2000"`
 	MakeUp    audio.DB `json:"makeUp" minimum:"-12" maximum:"24" doc:"dB by which all becomes louder afterwards"`
+	Auto      bool     `json:"auto,omitempty" doc:"Makes up by itself, in the place of makeUp, so that ordinary speech keeps its level"`
+	Speech    audio.DB `json:"speech,omitempty" minimum:"-80" maximum:"0" doc:"dBFS of ordinary speech, as the detector sees it; for the automatic make-up"`
 	Detector  Detector `json:"detector" enum:"peak,level"`
 }
 
@@ -86,7 +88,7 @@ func Usual() Treatment {
 		LowCut:     LowCut{Corner: 80},
 		Gate:       Gate{Open: -45, Close: -51, Attack: 2, Hold: 150, Release: 250, Range: 18, Ahead: 10},
 		Expander:   Expander{Threshold: -45, Ratio: 2, Attack: 5, Release: 150, Range: 12},
-		Compressor: Compressor{Threshold: -22, Ratio: 3, Knee: 6, Attack: 8, Release: 150, Detector: Level},
+		Compressor: Compressor{Threshold: -22, Ratio: 3, Knee: 6, Attack: 8, Release: 150, Speech: -24, Detector: Level},
 		Limiter:    Limiter{Ceiling: -1, Release: 80},
 	}
 }
@@ -125,7 +127,8 @@ func (t Treatment) validate(where string) error {
 		all = append(all,
 			setting{float64(c.Threshold), -60, 0, "compressor", "threshold"}, setting{c.Ratio, 1, 20, "compressor", "ratio"},
 			setting{float64(c.Knee), 0, 24, "compressor", "knee"}, setting{float64(c.Attack), 0.1, 200, "compressor", "attack"},
-			setting{float64(c.Release), 5, 2000, "compressor", "release"}, setting{float64(c.MakeUp), -12, 24, "compressor", "makeUp"})
+			setting{float64(c.Release), 5, 2000, "compressor", "release"}, setting{float64(c.MakeUp), -12, 24, "compressor", "makeUp"},
+			setting{float64(c.Speech), -80, 0, "compressor", "speech"})
 		if c.Detector != Peaks && c.Detector != Level {
 			return problem.New("bad-detector", where+".compressor.detector", "A compressor goes by the peak or by the level, not by %q.", c.Detector)
 		}
@@ -148,7 +151,7 @@ func (t Treatment) validate(where string) error {
 // settle turns negative zeros into zeros, where a setting may be zero.
 func (t *Treatment) settle() {
 	for _, level := range []*audio.DB{
-		&t.Gate.Open, &t.Gate.Close, &t.Expander.Threshold, &t.Compressor.Threshold, &t.Compressor.Knee, &t.Compressor.MakeUp, &t.Limiter.Ceiling,
+		&t.Gate.Open, &t.Gate.Close, &t.Expander.Threshold, &t.Compressor.Threshold, &t.Compressor.Knee, &t.Compressor.MakeUp, &t.Compressor.Speech, &t.Limiter.Ceiling,
 	} {
 		settle(level)
 	}

@@ -22,7 +22,8 @@ func stages(t *session.Treatment) map[string]reflect.Value {
 		for k := range stage.NumField() {
 			if stage.Field(k).Kind() == reflect.Float64 {
 				name, _, _ := strings.Cut(v.Type().Field(i).Tag.Get("json"), ",")
-				out[name+"."+stage.Type().Field(k).Tag.Get("json")] = stage.Field(k)
+				setting, _, _ := strings.Cut(stage.Type().Field(k).Tag.Get("json"), ",")
+				out[name+"."+setting] = stage.Field(k)
 			}
 		}
 	}

@@ -8,6 +8,7 @@ package treat
 
 import (
 	"math"
+	"slices"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
@@ -27,6 +28,22 @@ type Trace struct {
 	Gate, Expander, Compressor, Limiter Gains
 	// States of the gate, step by step.
 	States []State
+}
+
+// From is a part of a trace of so many steps, a copy.
+func (t Trace) From(first, count audio.Frames) Trace {
+	return Trace{
+		Gate: part(t.Gate, first, count), Expander: part(t.Expander, first, count),
+		Compressor: part(t.Compressor, first, count), Limiter: part(t.Limiter, first, count),
+		States: part(t.States, first, count),
+	}
+}
+
+func part[S ~[]E, E any](of S, first, count audio.Frames) S {
+	if of == nil {
+		return nil
+	}
+	return slices.Clone(of[first : first+count])
 }
 
 // Apply treats one or two linked channels in place. The first frame lies on a multiple of
@@ -93,16 +110,16 @@ func peaks(pcm audio.PCM) []float32 {
 	own := make([]float32, steps(pcm.Length()))
 	for _, channel := range pcm {
 		for k := range own {
-			own[k] = max(own[k], peakOf(channel[k*Step:min((k+1)*Step, len(channel))]))
+			own[k] = max(own[k], Peak(channel[k*Step:min((k+1)*Step, len(channel))]))
 		}
 	}
 	highest(own, window-1, 0)
 	return own
 }
 
-// peakOf is the largest absolute sample. Without its sign bit a number orders like an integer,
+// Peak is the largest absolute sample. Without its sign bit a number orders like an integer,
 // and integers are compared several times faster.
-func peakOf(samples []float32) float32 {
+func Peak(samples []float32) float32 {
 	var high uint32
 	for _, v := range samples {
 		high = max(high, math.Float32bits(v)&^(1<<31))
