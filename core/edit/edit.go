@@ -115,6 +115,7 @@ func Ops() []Op {
 		PlaceTake{},
 		UseSound{},
 		ReplaceSound{},
+		PlaceRendering{},
 	}
 }
 

@@ -98,6 +98,12 @@ func (t Treatment) Off() bool {
 	return !t.LowCut.On && !t.Gate.On && !t.Expander.On && !t.Compressor.On && !t.Limiter.On
 }
 
+// NewTreatment is a treatment as it is kept, or says which of its settings is out of its range.
+func NewTreatment(t Treatment, where string) (Treatment, error) {
+	t.settle()
+	return t, t.validate(where)
+}
+
 // setting is a value with the bounds that its tags also say.
 type setting struct {
 	value, low, high float64

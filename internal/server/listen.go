@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -60,6 +61,7 @@ func (s *Server) listenRoutes(api huma.API) {
 			Join bool         `query:"joins" doc:"Only the joins from there on: a second before and after each place at which one clip ends and another begins on a track"`
 			Past []float64    `query:"heard" maxItems:"30" doc:"The K-weighted squares of the tenths of a second that were heard before, so that the loudness goes on where a change begins"`
 			Out  string       `query:"without" maxLength:"20" doc:"Leave this track out, as while it is recorded onto"`
+			Bare string       `query:"untreated" maxLength:"2000" doc:"Ids of tracks, with commas between them, that are heard without their treatment, as loud as they are with it"`
 		},
 		) (*huma.StreamResponse, error) {
 			if s.listening.Add(1) > mostListeners {
@@ -81,7 +83,14 @@ func (s *Server) listenRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			st := newStream(p.Plan, in.From, in.To, in.Back, in.Loop)
+			plan := p.Plan
+			if in.Bare != "" {
+				if plan, err = s.untreated(ctx, plan, in.Bare); err != nil {
+					p.Close()
+					return nil, fail(err)
+				}
+			}
+			st := newStream(plan, in.From, in.To, in.Back, in.Loop)
 			if in.Join {
 				doc, _, err := s.Store.Document(ctx, in.Episode)
 				if err != nil {
@@ -113,6 +122,18 @@ func (s *Server) listenRoutes(api huma.API) {
 				}
 			}}, nil
 		})
+}
+
+// untreated is a plan without the treatment of tracks, whose ids have commas between them.
+func (s *Server) untreated(ctx context.Context, plan *mix.Plan, tracks string) (*mix.Plan, error) {
+	select {
+	case s.hands <- struct{}{}:
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	defer func() { <-s.hands }()
+	bare, _, err := plan.Untreated(strings.Split(tracks, ","))
+	return bare, err
 }
 
 // mostListeners is how many streams there may be at a time. A window has one or two.

@@ -119,6 +119,8 @@ func (s *Server) register(api huma.API) {
 	s.soundRoutes(api)
 	s.peakRoutes(api)
 	s.evenRoutes(api)
+	s.treatmentRoutes(api)
+	s.renderRoutes(api)
 	s.takeRoutes(api)
 	s.scriptRoutes(api)
 	s.shelfRoutes(api)

@@ -158,8 +158,6 @@ func (s *Server) episodeRoutes(api huma.API) {
 		func(context.Context, *empty) (*body[[]loudness.Target], error) {
 			return answer(loudness.Targets(), nil)
 		})
-	huma.Register(api, operation("GET", "/treatment", "usual-treatment", "The treatment of a track to begin with: all stages off, with the settings that they have when they are switched on"),
-		func(context.Context, *empty) (*body[session.Treatment], error) { return answer(session.Usual(), nil) })
 }
 
 // Measured is what is known of an episode's loudness.

@@ -41,7 +41,7 @@ type LoudnessEvent struct {
 // JobEvent is the state of a job.
 type JobEvent struct {
 	ID       string           `json:"id"`
-	Kind     string           `json:"kind" enum:"import,mixdown,take"`
+	Kind     string           `json:"kind" enum:"import,mixdown,render,take"`
 	Name     string           `json:"name"`
 	Episode  string           `json:"episode,omitempty"`
 	State    store.State      `json:"state" enum:"queued,running,done,failed,cancelled"`

@@ -25,9 +25,10 @@ import (
 
 // Kinds of jobs.
 const (
-	Import  = "import"
-	Mixdown = "mixdown"
-	Take    = "take"
+	Import    = "import"
+	Mixdown   = "mixdown"
+	Rendering = "render"
+	Take      = "take"
 )
 
 // Worker takes jobs from a queue and does them.
@@ -265,6 +266,8 @@ func (w *Worker) attempt(ctx context.Context, job store.Job) (err error) {
 		return w.importSound(ctx, job)
 	case Mixdown:
 		return w.mixdown(ctx, job)
+	case Rendering:
+		return w.render(ctx, job)
 	case Take:
 		return w.finishTake(ctx, job)
 	}

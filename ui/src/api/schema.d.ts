@@ -262,6 +262,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/renderings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Render clips of the current version to a sound of the show */
+        post: operations["render-clips"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/script": {
         parameters: {
             query?: never;
@@ -326,6 +343,40 @@ export interface paths {
         put?: never;
         /** Begin a recording */
         post: operations["add-take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/tracks/{track}/course": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the treatment of a track does over time, in cells; see docs/api.md */
+        get: operations["get-course"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/tracks/{track}/voice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the levels of a track are spread, where thresholds could lie, and how loud it is with and without its treatment */
+        get: operations["get-voice"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -813,6 +864,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/shows/{show}/treatments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The treatments that a show keeps, by name */
+        get: operations["list-treatments"];
+        put?: never;
+        /** Keep a treatment with a show under a name, in the place of one that has it already */
+        post: operations["keep-treatment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/treatments/{treatment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a treatment of a show; tracks that were given it keep it */
+        delete: operations["remove-treatment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sounds/{sound}/audio": {
         parameters: {
             query?: never;
@@ -1154,6 +1240,8 @@ export interface components {
         Compressor: {
             /** Format: double */
             attack: number;
+            /** @description Makes up by itself, in the place of makeUp, so that ordinary speech keeps its level */
+            auto?: boolean;
             /** @enum {string} */
             detector: "peak" | "level";
             /**
@@ -1171,6 +1259,11 @@ export interface components {
             ratio: number;
             /** Format: double */
             release: number;
+            /**
+             * Format: double
+             * @description dBFS of ordinary speech, as the detector sees it; for the automatic make-up
+             */
+            speech?: number;
             /**
              * Format: double
              * @description dBFS
@@ -1543,6 +1636,35 @@ export interface components {
              */
             waiting: number;
         };
+        Histogram: {
+            /** @description Shares of the time of speech, together 1; none if nobody speaks */
+            bins: number[];
+            /**
+             * Format: double
+             * @description dBFS under which nine tenths of the pauses lie; -90 if they are silent
+             */
+            floor: number;
+            /**
+             * Format: double
+             * @description dBFS over which the loudest twentieth of speech lies
+             */
+            loud: number;
+            /**
+             * Format: double
+             * @description dBFS at which the first bin begins; each is 1 dB wide
+             */
+            lowest: number;
+            /**
+             * Format: double
+             * @description dBFS of ordinary speech: where its power lies, the mean of its levels weighed by power
+             */
+            ordinary: number;
+            /**
+             * Format: double
+             * @description dBFS that the quietest words reach
+             */
+            quiet: number;
+        };
         HushStretch: {
             clips: string[];
             /**
@@ -1605,7 +1727,7 @@ export interface components {
             episode?: string;
             id: string;
             /** @enum {string} */
-            kind: "import" | "mixdown" | "take";
+            kind: "import" | "mixdown" | "render" | "take";
             /**
              * Format: double
              * @description Seconds that it will probably still take; 0 if that is not known
@@ -1625,6 +1747,24 @@ export interface components {
             clips: string[];
             /** @enum {string} */
             type: "join-clips";
+        };
+        "Keep-treatmentRequest": {
+            name: string;
+            treatment: components["schemas"]["Treatment"];
+        };
+        KeptTreatment: {
+            id: string;
+            name: string;
+            treatment: components["schemas"]["Treatment"];
+        };
+        LaidTreatment: {
+            /** @description What it is for, in a sentence */
+            for: string;
+            key: string;
+            name: string;
+            treatment: components["schemas"]["Treatment"];
+            /** @description Why its thresholds lie where they lie, in sentences */
+            why: string;
         };
         LayerClips: {
             clips: string[];
@@ -1905,7 +2045,7 @@ export interface components {
             /** @description Edits of one gesture, such as a drag, share a step of the history */
             gesture?: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
         NewFade: {
             /**
@@ -1947,6 +2087,26 @@ export interface components {
              */
             level: number;
             track?: string;
+        };
+        NewRendering: {
+            clips: string[];
+            /**
+             * Format: int64
+             * @description Only from there on, session time
+             */
+            from?: number;
+            /** @description With the level lines of clips and tracks */
+            lines: boolean;
+            name: string;
+            /** @description Put it on a new track, and silence the clips */
+            place: boolean;
+            /**
+             * Format: int64
+             * @description Only up to there; left out: to the end of the last clip
+             */
+            to?: number;
+            /** @description With the treatment of the tracks */
+            treatment: boolean;
         };
         NewTake: {
             /**
@@ -2070,6 +2230,16 @@ export interface components {
             title: string;
             /** @description Mood, instruments, genre */
             words: string[];
+        };
+        PlaceRendering: {
+            /** @description Those that it was rendered from; those that are gone are left out */
+            clips: string[];
+            name: string;
+            sound: string;
+            /** Format: int64 */
+            start: number;
+            /** @enum {string} */
+            type: "place-rendering";
         };
         PlaceTake: {
             /** @description The sounds of other takes of this place */
@@ -2523,6 +2693,12 @@ export interface components {
             /** @description In order and apart from each other, in session time */
             spans: components["schemas"]["Span"][];
         };
+        Spread: {
+            /** @description Of the level of 10 ms, which a compressor goes by */
+            levels: components["schemas"]["Histogram"];
+            /** @description Of the highest sample of 10 ms, which gate and expander go by */
+            peaks: components["schemas"]["Histogram"];
+        };
         Step: {
             /** Format: date-time */
             made: string;
@@ -2771,6 +2947,29 @@ export interface components {
             over: number;
             /** @description In words */
             text: string;
+        };
+        Voice: {
+            /** @description Of its levels before its treatment, after its low cut */
+            spread: components["schemas"]["Spread"];
+            /** @description Treatments to begin with, laid for this voice */
+            starts: components["schemas"]["LaidTreatment"][];
+            /** @description The treatment that it has, with gate and compressor set for this voice */
+            suggested: components["schemas"]["LaidTreatment"];
+            /**
+             * Format: int64
+             * @description That it is of
+             */
+            version: number;
+            /**
+             * Format: double
+             * @description LUFS with it
+             */
+            with: number;
+            /**
+             * Format: double
+             * @description LUFS without its treatment, before line, fader and pan; -120 if that cannot be measured or it has none
+             */
+            without: number;
         };
     };
     responses: never;
@@ -3187,6 +3386,8 @@ export interface operations {
                 heard?: number[] | null;
                 /** @description Leave this track out, as while it is recorded onto */
                 without?: string;
+                /** @description Ids of tracks, with commas between them, that are heard without their treatment, as loud as they are with it */
+                untreated?: string;
             };
             header?: never;
             path: {
@@ -3413,6 +3614,41 @@ export interface operations {
             };
         };
     };
+    "render-clips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRendering"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-script": {
         parameters: {
             query?: never;
@@ -3599,6 +3835,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeStatus"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-course": {
+        parameters: {
+            query?: {
+                /** @description A multiple of length */
+                from?: number;
+                /** @description Of a cell, in frames: 16, 160, 1600 or 16000 */
+                length?: number;
+                count?: number;
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+                track: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-voice": {
+        parameters: {
+            query?: {
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+                track: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Voice"];
                 };
             };
             /** @description Error */
@@ -4659,6 +4972,102 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Use"][] | null;
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-treatments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTreatment"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "keep-treatment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Keep-treatmentRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTreatment"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-treatment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                treatment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
