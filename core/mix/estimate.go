@@ -1,31 +1,37 @@
 package mix
 
 import (
+	"math"
+
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/fade"
 	"ruvel/core/loudness"
 	"ruvel/core/pan"
-	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
 // Estimate is about how loud the whole mix of a document is, in LUFS, without rendering it:
 // the powers of its recordings, per 100 ms, times the squares of all gains. Sounds are taken
 // as unlike each other, so that their powers add up; the same recording twice at one moment
-// is up to 3 LU louder than that. What a treatment does is not known from powers: a document
-// in which a treated track is heard is refused with a problem.Problem.
-func Estimate(doc session.Document, series func(sound string) (loudness.Series, error)) (float64, error) {
+// is up to 3 LU louder than that. The plan says what treatments do, and may be nil if no track
+// is treated: spans that it knows count as they are, the others with what its treatment does
+// to the loudness of the track on the whole.
+func Estimate(doc session.Document, series func(sound string) (loudness.Series, error), plan *Plan) (float64, error) {
 	powers := make([]float64, doc.Length()/loudness.Hop)
 	audible := doc.Audible()
 	for i, t := range doc.Tracks {
 		if !audible[i] || t.Fader <= audio.Silence {
 			continue
 		}
-		if !t.Treatment.Off() {
-			return loudness.Floor, problem.New("not-estimated", "treatment", "How loud a show with treated tracks is, is known when it has been measured.")
-		}
 		e := estimator{powers: powers, trackLine: envelope.New(t.Envelope)}
+		var treated *track
+		if plan != nil && !t.Treatment.Off() {
+			treated = plan.find(t.ID)
+		}
+		if treated != nil {
+			e.powers = make([]float64, len(powers))
+		}
 		crossings := crossingsOf(t)
 		for id, c := range t.Clips {
 			if c.Silent || c.Gain <= audio.Silence {
@@ -39,8 +45,71 @@ func Estimate(doc session.Document, series func(sound string) (loudness.Series, 
 			e.crossing, e.crosses = crossings[id]
 			e.add(panned{s, sharesOf(s, t.Pan)})
 		}
+		if treated == nil {
+			continue
+		}
+		if err := audio.Guard(func() { e.treat(plan, treated) }); err != nil {
+			return loudness.Floor, err
+		}
+		for n, p := range e.powers {
+			powers[n] += p
+		}
 	}
 	return loudness.Integrated(powers), nil
+}
+
+// fewLooked is of how many spans it is found out what a treatment does on the whole.
+const fewLooked = 6
+
+// treat makes of the powers of a track before its treatment those after it.
+func (e *estimator) treat(plan *Plan, t *track) {
+	ratio := t.changeOf(plan)
+	shares := [3]float64{sharesOf(make(loudness.Series, 1), t.Pan)[0]}
+	both := sharesOf(make(loudness.Series, 2), t.Pan)
+	shares[1], shares[2] = both[0], both[1]
+	const perSpan = int(spanLength / loudness.Hop)
+	for begin := 0; begin < len(e.powers); begin += perSpan {
+		n := int64(begin / perSpan)
+		var known *powers
+		if of := t.key(n); plan.spans.powers.has(of) || plan.spans.spans.has(of) {
+			p := plan.powersOf(t, n)
+			known = &p
+		}
+		for k := begin; k < min(begin+perSpan, len(e.powers)); k++ {
+			if known == nil {
+				e.powers[k] *= ratio
+				continue
+			}
+			var sum float64
+			for bus, channel := range known.after {
+				if channel != nil {
+					sum += float64(channel[k-begin]) * shares[bus]
+				}
+			}
+			e.powers[k] = sum * e.trackSquare(t, audio.Frames(k)*loudness.Hop)
+		}
+	}
+}
+
+// changeOf is the ratio of powers that a treatment makes on the whole.
+func (t *track) changeOf(plan *Plan) float64 {
+	without, with := plan.loudnessOf(t, fewLooked)
+	if without <= loudness.Floor || with <= loudness.Floor {
+		return 1
+	}
+	return math.Pow(10, (with-without)/10)
+}
+
+// trackSquare is the mean square of the gains of a track itself over 100 ms.
+func (e *estimator) trackSquare(t *track, from audio.Frames) (sum float64) {
+	if g, flat := e.trackLine.Constant(from, from+loudness.Hop); flat {
+		return g * g * float64(t.fader) * float64(t.fader)
+	}
+	for i := range looks {
+		g := e.trackLine.GainAt(from+loudness.Hop*audio.Frames(2*i+1)/(2*looks)) * float64(t.fader)
+		sum += g * g / looks
+	}
+	return sum
 }
 
 // panned is the power of a sound in both channels of the mix together, of each of its own by a share.

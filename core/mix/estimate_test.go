@@ -66,7 +66,7 @@ func TestTheLoudnessOfAMixIsKnownWithoutRenderingItToHalfAUnit(t *testing.T) {
 			}
 			doc.Tracks = append(doc.Tracks, track)
 		}
-		estimate, err := mix.Estimate(doc, func(id string) (loudness.Series, error) { return kept[id], nil })
+		estimate, err := mix.Estimate(doc, func(id string) (loudness.Series, error) { return kept[id], nil }, nil)
 		if err != nil {
 			t.Fatalf("estimate: %v", err)
 		}
@@ -121,19 +121,32 @@ func summed(s loudness.Series) []float64 {
 
 func TestTheEstimateOfASilentMixIsSilence(t *testing.T) {
 	doc := session.New()
-	got, err := mix.Estimate(doc, seriesOf)
+	got, err := mix.Estimate(doc, seriesOf, nil)
 	require.NoError(t, err)
 	assert.InDelta(t, loudness.Floor, got, 0)
 }
 
-func TestAMixWithATreatedTrackIsNotGuessed(t *testing.T) {
-	doc := session.New()
-	doc.Tracks = []session.Track{{Treatment: session.Treatment{LowCut: session.LowCut{On: true, Corner: 80}}}}
-	_, err := mix.Estimate(doc, seriesOf)
-	require.ErrorContains(t, err, "is known when it has been measured")
-	doc.Tracks[0].Mute = true
-	_, err = mix.Estimate(doc, seriesOf)
+func TestTheLoudnessOfATreatedMixIsKnownBeforeItIsRenderedAndExactlyAfterwards(t *testing.T) {
+	d, library := treatedSession()
+	for i := range d.Tracks {
+		d.Tracks[i].Treatment.Compressor.Ratio, d.Tracks[i].Treatment.Compressor.MakeUp = 5, 9
+	}
+	d.Tracks[0].Pan, d.Tracks[1].Fader = 0.4, -5
+	d.Tracks[1].Envelope = []session.Point{{At: 12 * audio.Second}, {At: 20 * audio.Second, Level: -12}}
+	series := func(id string) (loudness.Series, error) { return loudness.Powers(library[id]), nil }
+	estimate := func(plan *mix.Plan) float64 {
+		about, err := mix.Estimate(d, series, plan)
+		require.NoError(t, err)
+		return about
+	}
+	plan, err := mix.Compile(d, library.Sounds, nil)
 	require.NoError(t, err)
+	plan.KeepIn(mix.NewSpans(1 << 28))
+	before := estimate(plan)
+	measured := loudness.Measure(whole(t, plan)).Integrated
+	assert.InDelta(t, measured, before, 0.7, "guessed from a few spans")
+	assert.InDelta(t, measured, estimate(plan), 0.1, "all of it has been rendered")
+	assert.Greater(t, math.Abs(measured-estimate(nil)), 1.0, "without its treatment it is another mix")
 }
 
 func BenchmarkEstimateOfAnHourWithSixteenTracks(b *testing.B) {
@@ -151,7 +164,7 @@ func BenchmarkEstimateOfAnHourWithSixteenTracks(b *testing.B) {
 	}
 	b.ResetTimer()
 	for b.Loop() {
-		if _, err := mix.Estimate(doc, func(string) (loudness.Series, error) { return loudness.Series{hops}, nil }); err != nil {
+		if _, err := mix.Estimate(doc, func(string) (loudness.Series, error) { return loudness.Series{hops}, nil }, nil); err != nil {
 			b.Fatal(err)
 		}
 	}

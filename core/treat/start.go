@@ -73,6 +73,9 @@ func Suggest(now session.Treatment, spread Spread) (session.Treatment, string) {
 const (
 	gateOver  = 6 // dB that a gate opens above the floor at least
 	gateUnder = 6 // and below the quietest words
+	// gateShare is how much of the way from the floor to the quietest words it opens at: nearer to
+	// the floor, so that no ending is cut off.
+	gateShare = 0.3
 )
 
 // lay lays the thresholds of the stages that are on. They are rounded to half a dB.
@@ -83,7 +86,7 @@ func lay(t session.Treatment, less audio.DB, spread Spread) (session.Treatment, 
 	var why []string
 	say := func(form string, values ...any) { why = append(why, fmt.Sprintf(form, values...)) }
 	room, quiet := spread.Peaks.Floor, spread.Peaks.Quiet
-	between := half(room + max(gateOver, (quiet-room)*2/5))
+	between := half(room + max(gateOver, (quiet-room)*gateShare))
 	between = max(-80, min(between, half(quiet-gateUnder)))
 	narrow := quiet-room < gateOver+gateUnder
 	switch {

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 
 	"golang.org/x/sync/errgroup"
@@ -16,6 +17,7 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/script"
 	"ruvel/core/session"
+	"ruvel/core/treat"
 	"ruvel/internal/media"
 	"ruvel/internal/sounds"
 	"ruvel/internal/standin"
@@ -290,6 +292,18 @@ func (s *score) clip(track, sound, name string, start, length float64, in, out f
 	s.do(add)
 }
 
+// ordinary is the level of ordinary speech in the recordings, in dBFS.
+const ordinary = -16.5
+
+// treat gives a track a treatment to begin with, laid for its voice.
+func (s *score) treat(track, start string, lay func(t *session.Treatment)) {
+	all := treat.Starts()
+	t := all[slices.IndexFunc(all, func(st treat.Start) bool { return st.Key == start })].Treatment
+	t.Compressor.Speech, t.Limiter.Ceiling = ordinary, -3 // so that the mix stays under its own
+	lay(&t)
+	s.do(edit.SetTracks{Tracks: []edit.TrackChange{{Track: track, Treatment: &t}}})
+}
+
 // point is a place on a level line, in seconds.
 type point struct {
 	at    float64
@@ -299,9 +313,9 @@ type point struct {
 // Episode is the finished episode, made of sounds whose ids are given by key.
 func Episode(ids map[string]string, catalogue edit.Catalogue) (session.Document, error) {
 	s := &score{doc: session.New(), catalogue: catalogue}
-	presenter := s.track(session.Voice, "Presenter", 4)
-	keeper := s.track(session.Voice, "Keeper", 4)
-	archivist := s.track(session.Voice, "Archivist", 4)
+	presenter := s.track(session.Voice, "Presenter", 4.5)
+	keeper := s.track(session.Voice, "Keeper", 4.5)
+	archivist := s.track(session.Voice, "Archivist", 4.5)
 	first := s.track(session.Music, "Music 1", -3)
 	second := s.track(session.Music, "Music 2", -3)
 	shore := s.track(session.Effect, "Shoreline", -6)
@@ -332,6 +346,9 @@ func Episode(ids map[string]string, catalogue edit.Catalogue) (session.Document,
 	} {
 		s.do(edit.AddMarker{Name: r.name, At: audio.Seconds(r.from), Length: audio.Seconds(r.to - r.from)})
 	}
+	s.treat(presenter, "narration", func(t *session.Treatment) { t.Expander.Threshold, t.Compressor.Threshold = -40, -22.5 })
+	s.treat(keeper, "room", func(t *session.Treatment) { t.Gate.Open, t.Gate.Close, t.Compressor.Threshold = -35, -41, -23 })
+	s.treat(archivist, "narration", func(t *session.Treatment) { t.Expander.Threshold, t.Compressor.Threshold = -32.5, -22.5 })
 	s.do(edit.AddMarker{Name: "First blast", At: audio.Seconds(30.3)})
 	return s.doc, s.err
 }

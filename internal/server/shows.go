@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -208,7 +209,18 @@ func (s *Server) estimated(ctx context.Context, episode string) (Estimated, erro
 		target = loudness.Targets()[0]
 	}
 	return s.estimates.Do(ctx, fmt.Sprintf("%s %d", episode, version), func(ctx context.Context) (Estimated, error) {
-		about, err := mix.Estimate(doc, func(sound string) (loudness.Series, error) { return s.Sounds.Powers(ctx, sound) })
+		var plan *mix.Plan
+		if slices.ContainsFunc(doc.Tracks, func(t session.Track) bool { return !t.Treatment.Off() }) {
+			p, err := s.Plans.Current(ctx, episode, version)
+			if err != nil {
+				return Estimated{}, err
+			}
+			defer p.Close()
+			plan = p.Plan
+			s.hands <- struct{}{}
+			defer func() { <-s.hands }()
+		}
+		about, err := mix.Estimate(doc, func(sound string) (loudness.Series, error) { return s.Sounds.Powers(ctx, sound) }, plan)
 		return Estimated{version, about, target.Judge(loudness.Result{Integrated: about, TruePeak: loudness.Floor})}, err
 	})
 }

@@ -3,6 +3,7 @@ import { refDebounced, useElementSize, useRafFn } from "@vueuse/core";
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { Player } from "../listening/player";
+import { followCourses } from "../drawing/courses";
 import { preload } from "../drawing/peaks";
 import { Recorder } from "../recording/recorder";
 import ArrangePanel from "../stages/arrange/ArrangePanel.vue";
@@ -16,6 +17,7 @@ import { useSpeech } from "../stores/speech";
 import { useTakes } from "../stores/takes";
 import AddTrack from "./AddTrack.vue";
 import ClipMenu from "./ClipMenu.vue";
+import { useBare } from "./bare";
 import { useCopied } from "./clipboard";
 import { makeDeskContext } from "./context";
 import DeckBar from "./DeckBar.vue";
@@ -43,6 +45,7 @@ const speech = useSpeech();
 const player = new Player(props.episode, () => session.coming);
 const recorder = new Recorder(player, () => props.episode);
 const desk = makeDeskContext(player, recorder, new Heights(props.episode));
+followCourses(props.episode, () => session.coming);
 const help = ref(false);
 const panelOpen = ref(true);
 const lanes = useTemplateRef<HTMLElement>("lanes");
@@ -110,6 +113,14 @@ watch(
     player.changed();
   },
   { deep: true },
+);
+const { bare } = useBare(desk);
+watch(
+  () => bare.value.join(),
+  () => {
+    player.bare = bare.value;
+    player.changed();
+  },
 );
 watch(
   () => session.gone,

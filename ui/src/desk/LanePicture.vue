@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref, toRaw, useTemplateRef, watch } from "vue";
 import type { Schema } from "../api/client";
+import { courseArrivals, courseChanged } from "../drawing/courses";
 import { drawLane } from "../drawing/lane";
 import { arrivals } from "../drawing/peaks";
 import { drawNoMore, drawSoon } from "../drawing/queue";
+import { isTreated } from "../drawing/reduction";
 import { useDeskContext } from "./context";
 
 /**
@@ -75,6 +77,7 @@ function draw(needed: Need): void {
     height: props.height,
     folded: props.folded,
     lines: props.lines,
+    taken: desk.lines.value.taken,
   };
   const left = Math.min(width - 1, Math.max(0, Math.floor((start - from) / laid.scale) - BESIDE));
   const room = Math.ceil((desk.time.width * scale) / laid.scale) + 2 * BESIDE;
@@ -100,7 +103,11 @@ function soon(what: Need, later = false): void {
   drawSoon(name, go, () => props.index + (later ? LATER : 0));
 }
 watch(
-  [() => [props.height, props.folded, props.far, props.lines], () => desk.time.laid, () => desk.time.width],
+  [
+    () => [props.height, props.folded, props.far, props.lines, desk.lines.value.taken],
+    () => desk.time.laid,
+    () => desk.time.width,
+  ],
   // While time is scrolled, what is not seen yet is so in a moment.
   () => soon(drawn.value.scale === desk.time.laid.scale ? "all" : "seen anew"),
   { flush: "post", immediate: true },
@@ -108,6 +115,15 @@ watch(
 watch(look, () => soon("seen"), { flush: "post" });
 watch(
   () => sounds.value.map((s) => arrivals.get(s) ?? 0).join(),
+  () => soon("seen"),
+);
+// What is done to the track changes with its treatment, and with all that goes into it.
+watch(
+  () => JSON.stringify([props.track.treatment, isTreated(props.track.treatment) && props.track.clips]),
+  () => courseChanged(props.track.id),
+);
+watch(
+  () => courseArrivals.get(props.track.id) ?? 0,
   () => soon("seen"),
 );
 onBeforeUnmount(() => {

@@ -3,6 +3,7 @@ import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElSlider } from "element-pl
 import { Mic, MoreHorizontal } from "lucide-vue-next";
 import { computed, nextTick, ref } from "vue";
 import type { Part, Schema } from "../api/client";
+import { isTreated } from "../drawing/reduction";
 import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
@@ -10,6 +11,7 @@ import { useActs } from "./acts";
 import { newGesture } from "./drag";
 import { useTrackOrder } from "./trackOrder";
 import TrackMeter from "./TrackMeter.vue";
+import TrackTaken from "./TrackTaken.vue";
 import ValueField from "./ValueField.vue";
 
 const props = defineProps<{ track: Schema["Track"]; index: number; small: boolean; folded: boolean }>();
@@ -29,6 +31,7 @@ const LOWEST = -48;
 const position = computed(() => (props.track.fader <= SILENCE ? LOWEST - 1 : Math.max(LOWEST, props.track.fader)));
 const CHANNELS = ["Empty", "Mono", "Stereo"];
 const channels = computed(() => CHANNELS[session.byTrack.get(props.track.id)?.channels ?? 0]);
+const treated = computed(() => isTreated(props.track.treatment));
 const panText = computed(() => {
   const p = Math.round(props.track.pan * 100);
   return p === 0 ? "" : ` · ${Math.abs(p)} % ${p < 0 ? "left" : "right"}`;
@@ -124,6 +127,7 @@ function command(what: string): void {
     </div>
     <div class="top facts-row">
       <p class="soft facts cut">{{ channels }} · {{ track.part }}{{ panText }}{{ track.group ? " · grouped" : "" }}</p>
+      <TrackTaken v-if="treated" :track="track" />
       <button
         v-if="track.part === 'voice'"
         class="arm"

@@ -165,8 +165,10 @@ export interface DeskContext {
   arrangeTab: Ref<ArrangeTab>;
   /** Where the pointer is on a clip. */
   pointed: Ref<{ clip: string; at: number } | undefined>;
-  /** Which level lines are shown: those of clips, and those of tracks over their lanes. */
-  lines: Ref<{ clips: boolean; tracks: boolean }>;
+  /** What is shown over the waves: level lines of clips, those of tracks over their lanes, and what treatments take away. */
+  lines: Ref<{ clips: boolean; tracks: boolean; taken: boolean }>;
+  /** Tracks are heard without their treatment: all, or those that were chosen then. */
+  bare: Ref<string[]>;
   /** A ramp that is being drawn, from a session time and level to another, on the line of a clip or a track. */
   ramp: Ref<{ line: string; from: number; to: number; start: number; level: number } | undefined>;
   seek: (frame: number) => void;
@@ -207,7 +209,8 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     scrubbing: ref(false),
     proposed: ref([]),
     arrangeTab: ref("order"),
-    lines: ref({ clips: true, tracks: false }),
+    lines: ref({ clips: true, tracks: false, taken: true }),
+    bare: ref([]),
     ramp: ref(),
     pointed: ref(),
     chooseFiles: ref(() => undefined),

@@ -6,6 +6,7 @@ import { useSession } from "../stores/session";
 import type { DeskContext, Stage } from "./context";
 import type { Size } from "./heights";
 import { useActs } from "./acts";
+import { useBare } from "./bare";
 import { goBack, playAgain, playBefore, playJoins, playStretch, togglePlay, toggleRecord } from "./transport";
 
 export interface Shortcut {
@@ -29,6 +30,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
   const clipOf = session.clip;
   const acts = useActs(desk);
   const { chosen } = acts;
+  const bare = useBare(desk);
   const level = (by: number) => () => {
     const clips = chosen();
     const gain = (id: string) => Math.round(((clipOf(id)?.gain ?? 0) + by) * 10) / 10;
@@ -127,6 +129,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("$mod+Shift+d", "Ctrl Shift D", "Duplicate the chosen tracks", acts.duplicateTracks),
     one("q", "Q", "Mute the chosen tracks", () => acts.toggle("mute")),
     one("w", "W", "Solo the chosen tracks", () => acts.toggle("solo")),
+    one("7", "7", "Hear without treatment, as loud: tap, or hold", bare.press),
     one("l", "L", "Loop the selected range", () => void (desk.loopOn.value = !desk.loopOn.value)),
     one("n", "N", "Marker at the playhead", () => acts.mark(false)),
     one("Shift+n", "Shift N", "Name the chosen range", () => acts.mark(true)),

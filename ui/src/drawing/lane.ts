@@ -1,9 +1,11 @@
 import type { Schema } from "../api/client";
 import { gainOf } from "../model/units";
+import { courseReader } from "./courses";
 import { crossGain, fadeGain, hushGain, levelAt } from "./level";
 import { outlines, trackLine } from "./outline";
 import { reader } from "./peaks";
 import { BORDER, HEAD, type LanePicture } from "./picture";
+import { drawReduction, isTreated } from "./reduction";
 import { over, pixel, size, token } from "./tokens";
 
 /** A picture as its pixels. */
@@ -30,6 +32,8 @@ interface Part {
   goes: Schema["Crossing"] | undefined;
   /** That of these two in which the other clip has been drawn already: its wave is left to be seen. */
   shared: Schema["Crossing"] | undefined;
+  /** What is done to a stretch of the session, if the track is treated. */
+  course: ReturnType<typeof courseReader> | undefined;
 }
 
 /** Fewer frames than this on a pixel, and the wave is drawn as a line from frame to frame. */
@@ -89,18 +93,20 @@ function bodies(
     last: Math.min(width, Math.round((clip.start + clip.length - p.from) / scale)),
     radius: RADIUS * ratio,
   });
+  const course = isTreated(p.track.treatment) ? courseReader(p.track.id, scale) : undefined;
   const drawn = new Set<string>();
   const parts = p.clips.map(({ id, clip }) => {
     const comes = p.crossings.find((x) => x.in === id);
     const goes = p.crossings.find((x) => x.out === id);
     const shared = comes && drawn.has(comes.out) ? comes : goes && drawn.has(goes.in) ? goes : undefined;
     drawn.add(id);
-    return { clip, comes, goes, shared, ...place(clip) };
+    return { clip, comes, goes, shared, course, ...place(clip) };
   });
   for (const part of parts) {
     body(pixels, part, scale >= AS_LINE);
     shade(pixels, part);
     hatch(pixels, part);
+    if (p.taken && !part.clip.silent) taken(pixels, part, ratio);
   }
   g.putImageData(picture, left, top);
   g.translate(left, top);
@@ -183,7 +189,8 @@ function body(to: Pixels, p: Part, bars: boolean): void {
     const [low, high] = peaks(Math.max(0, own) + p.clip.offset, end + p.clip.offset);
     if (low === 0 && high === 0) continue;
     if (!shared) ghosts.bar(i, low, high, to.height, bottom);
-    const k = gain(Math.max(0, Math.min(p.clip.length - 1, own + p.scale / 2)));
+    const change = p.course?.(p.clip.start + Math.max(0, own), p.clip.start + end)?.change ?? 0;
+    const k = gain(Math.max(0, Math.min(p.clip.length - 1, own + p.scale / 2))) * gainOf(change);
     if (k > 0) inks.bar(i, low * k, high * k, to.height, bottom);
   }
   fill(to, p, grounds, ghosts, inks);
@@ -208,7 +215,11 @@ function fill(to: Pixels, p: Part, grounds: Stretches, ghosts: Stretches, inks: 
 function lines(g: CanvasRenderingContext2D, p: Part, height: number): void {
   const middle = height / 2;
   const frames = reader(p.clip.sound, p.scale);
-  const gain = gainAlong(p);
+  const untreated = gainAlong(p);
+  const gain = (own: number) => {
+    const at = p.clip.start + own;
+    return untreated(own) * gainOf(p.course?.(at, at + 1)?.change ?? 0);
+  };
   const first = Math.max(0, Math.floor(p.lead + p.first * p.scale) - 1);
   const last = Math.min(p.clip.length - 1, Math.ceil(p.lead + p.last * p.scale) + 1);
   const dots = p.scale < 1 / 6;
@@ -227,6 +238,17 @@ function lines(g: CanvasRenderingContext2D, p: Part, height: number): void {
       }
       g.stroke();
     }
+  }
+}
+
+/** Draws what the treatment takes away along a clip. */
+function taken(to: Pixels, p: Part, ratio: number): void {
+  if (!p.course) return;
+  for (let x = p.first; x < p.last; x++) {
+    const own = p.lead + x * p.scale;
+    const from = p.clip.start + Math.max(0, own);
+    const course = p.course(from, Math.max(from + 1, p.clip.start + Math.min(own + p.scale, p.clip.length)));
+    if (course) drawReduction(to, x, depth(p, x, to.height), course, p.track.treatment, ratio);
   }
 }
 

@@ -87,10 +87,19 @@ export interface LevelHere {
   crossing: number;
   trackLine: number;
   fader: number;
+  gate: number;
+  expander: number;
+  /** With what it makes up. */
+  compressor: number;
+  limiter: number;
   total: number;
   /** The moment lies in the clip; otherwise its nearest frame is meant. */
   inside: boolean;
 }
+
+/** What a track's treatment does at a moment, in dB. */
+export type Treated = Pick<LevelHere, "gate" | "expander" | "compressor" | "limiter">;
+const UNTREATED: Treated = { gate: 0, expander: 0, compressor: 0, limiter: 0 };
 
 /** Adds up what acts on a clip of a track at a session time; crossings are those of the track. */
 export function levelHere(
@@ -99,6 +108,7 @@ export function levelHere(
   crossings: Schema["Crossing"][],
   at: number,
   audible: boolean,
+  treated = UNTREATED,
 ): LevelHere {
   const clip = track.clips[id]!;
   const n = Math.min(Math.max(Math.round(at), clip.start), clip.start + clip.length - 1);
@@ -117,6 +127,10 @@ export function levelHere(
     crossing: levelOf(across),
     trackLine: levelAt(track.envelope, n),
     fader: track.fader,
+    gate: treated.gate,
+    expander: treated.expander,
+    compressor: treated.compressor,
+    limiter: treated.limiter,
   };
   const all = Object.values(parts);
   const silent = !audible || all.some((v) => v <= SILENCE);
@@ -140,6 +154,18 @@ export function compressed(s: { threshold: number; ratio: number; knee: number }
   if (2 * over <= -s.knee) return 0;
   if (2 * over < s.knee) return (slope * (over + s.knee / 2) ** 2) / (2 * s.knee);
   return slope * over;
+}
+
+/** By how much a compressor makes all louder afterwards, in dB. */
+export function makeUpOf(s: {
+  threshold: number;
+  ratio: number;
+  knee: number;
+  makeUp: number;
+  auto?: boolean;
+  speech?: number;
+}): number {
+  return s.auto ? -compressed(s, s.speech ?? 0) : s.makeUp;
 }
 
 /** What an expander at rest does to a steady level, in dB. */

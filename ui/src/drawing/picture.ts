@@ -16,6 +16,8 @@ export interface LanePicture {
   folded: boolean;
   /** Whether the level lines of the clips, and that of the track over the whole lane, are shown. */
   lines: { clips: boolean; track: boolean };
+  /** Whether what a treatment takes away is shown along the clips. */
+  taken: boolean;
 }
 
 /** The height of a clip's head and of the line around it. */

@@ -31,6 +31,8 @@ export class Player {
     problem: "",
   });
   loop: Range | undefined;
+  /** Tracks that are heard without their treatment. */
+  bare: string[] = [];
   /** What alone is played: a range once, or the joins. */
   private only: { to: number } | "joins" | undefined;
 
@@ -222,6 +224,7 @@ export class Player {
       query.set("loop", "true");
     }
     if (this.without) query.set("without", this.without);
+    if (this.bare.length > 0) query.set("untreated", this.bare.join());
     if (this.powers.length > 0) query.set("heard", this.powers.map((p) => p.toPrecision(4)).join());
     const url = `/api/episodes/${this.episode}/listen?${query}`;
     this.worker?.postMessage({ type: "fetch", stream, url } satisfies ToWorker);

@@ -10,6 +10,7 @@ import { useSession } from "./session";
 import { useSounds } from "./sounds";
 import { useSpeech } from "./speech";
 import { useTakes } from "./takes";
+import { useVoices } from "./voices";
 
 /** Milliseconds after which a connection that the browser has given up is tried anew. */
 const TRY_AGAIN = 2000;
@@ -25,6 +26,7 @@ export const useDesk = defineStore("desk", () => {
   const script = useScript();
   const mixdowns = useMixdowns();
   const speech = useSpeech();
+  const voices = useVoices();
   const lists = useLists();
   const connected = ref(true);
   /** Why the episode could not be opened. */
@@ -65,7 +67,7 @@ export const useDesk = defineStore("desk", () => {
     events.value = undefined;
     problem.value = undefined;
     connected.value = true;
-    for (const store of [session, sounds, jobs, takes, script, mixdowns, speech]) store.leave();
+    for (const store of [session, sounds, jobs, takes, script, mixdowns, speech, voices]) store.leave();
   }
 
   /** Asks for everything about the episode besides its document. */

@@ -2,7 +2,9 @@
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
+import { courseAt } from "../../drawing/courses";
 import { levelHere } from "../../drawing/level";
+import { isTreated } from "../../drawing/reduction";
 import { figure, levelText, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 
@@ -14,9 +16,16 @@ const desk = useDeskContext();
 const pointed = computed(() => (desk.pointed.value?.clip === props.id ? desk.pointed.value.at : undefined));
 const at = computed(() => Math.round(pointed.value ?? desk.playhead.value));
 const audible = computed(() => session.byTrack.get(props.track.id)?.heard ?? true);
+const treated = computed(() => isTreated(props.track.treatment));
+/** What the treatment does at the nearest frame of the clip. */
+const course = computed(() => {
+  const clip = props.track.clips[props.id];
+  if (!clip || !treated.value) return undefined;
+  return courseAt(props.track.id, Math.min(Math.max(at.value, clip.start), clip.start + clip.length - 1), true);
+});
 const here = computed(() =>
-  props.id in props.track.clips
-    ? levelHere(props.track, props.id, session.glance?.crossings ?? [], at.value, audible.value)
+  props.id in props.track.clips && (!treated.value || course.value)
+    ? levelHere(props.track, props.id, session.glance?.crossings ?? [], at.value, audible.value, course.value)
     : undefined,
 );
 const rows = computed(() => {
@@ -28,6 +37,10 @@ const rows = computed(() => {
     { name: "Fades", value: l.fade, always: true },
     { name: "Silenced stretch", value: l.hush, always: false },
     { name: "Crossing", value: l.crossing, always: false },
+    { name: "Gate", value: l.gate, always: props.track.treatment?.gate?.on },
+    { name: "Expander", value: l.expander, always: props.track.treatment?.expander?.on },
+    { name: "Compressor and make-up", value: l.compressor, always: props.track.treatment?.compressor?.on },
+    { name: "Limiter", value: l.limiter, always: props.track.treatment?.limiter?.on },
     { name: "Track level line", value: l.trackLine, always: false },
     { name: "Track fader", value: l.fader, always: true },
   ].filter((r) => r.always || r.value !== 0);
@@ -44,6 +57,7 @@ const rows = computed(() => {
   </div>
   <p v-if="!audible" class="note">The track cannot be heard: it is muted, or another is soloed.</p>
   <p v-else-if="here && !here.inside" class="note">The playhead is outside the clip; this is its nearest frame.</p>
+  <p v-if="track.treatment?.lowCut?.on" class="note">What the low cut takes away is not a level, and not counted.</p>
   <dl>
     <div v-for="r in rows" :key="r.name">
       <dt>{{ r.name }}</dt>

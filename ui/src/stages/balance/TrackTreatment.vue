@@ -1,20 +1,28 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
-import { computed } from "vue";
-import type { Schema } from "../../api/client";
+import { refDebounced } from "@vueuse/core";
+import { computed, ref, watch } from "vue";
+import type { Refusal, Schema } from "../../api/client";
 import { useActs } from "../../desk/acts";
 import { useDeskContext } from "../../desk/context";
-import SliderRow from "../../desk/SliderRow.vue";
+import { isTreated } from "../../drawing/reduction";
 import { useLists } from "../../stores/lists";
 import { useSession } from "../../stores/session";
-import { STAGES, type Setting, type Stage } from "./stages";
+import { useVoices } from "../../stores/voices";
+import HearWithout from "./HearWithout.vue";
+import StageSettings from "./StageSettings.vue";
+import { STAGES, type Stage, type Values } from "./stages";
 import TransferCurve from "./TransferCurve.vue";
+import TreatmentNow from "./TreatmentNow.vue";
+import TreatmentStarts from "./TreatmentStarts.vue";
 
 /** The treatment of a track, and of those that were chosen with it: which stages are on, and their settings. */
 const props = defineProps<{ track: Schema["Track"] }>();
 const session = useSession();
 const lists = useLists();
+const voices = useVoices();
 const acts = useActs(useDeskContext());
+/** Why the thresholds lie where a start has laid them. */
+const why = ref<{ track: string; text: string }>();
 
 /** Also of what is off, so that it can be switched on. */
 const treatment = computed<Schema["Treatment"] | undefined>(
@@ -22,77 +30,86 @@ const treatment = computed<Schema["Treatment"] | undefined>(
 );
 const many = computed(() => (acts.chosenTracks().includes(props.track.id) ? acts.chosenTracks() : [props.track.id]));
 const settings = (stage: Stage) => treatment.value![stage.key] as unknown as Values;
-const on = (stage: Stage) => settings(stage).on === true;
-const dynamic = computed(() => STAGES.some((s) => s.key !== "lowCut" && on(s)));
+const dynamic = computed(() => STAGES.some((s) => s.key !== "lowCut" && settings(s).on === true));
+const voice = computed(() => voices.byTrack[props.track.id]);
 
-type Values = Record<string, number | boolean | string>;
+// What the voice is like changes with its clips and its low cut, and what is suggested with all of it.
+const heard = refDebounced(
+  computed(() => JSON.stringify([props.track.id, props.track.clips, props.track.treatment])),
+  400,
+);
+watch(heard, () => void voices.look(props.track.id).catch((error: Refusal) => (session.problem = error)), {
+  immediate: true,
+});
 
 /** Changes some settings of a stage, of the treatment as it is when the turn of this comes: others may be on their way. */
-function change(stage: Stage, values: Values, gesture?: string): void {
+function change(stage: Stage["key"], values: Values, gesture?: string): void {
   const ids = many.value;
   void session.edit(() => {
     const track = session.document?.tracks.find((t) => t.id === props.track.id);
     if (!track) return undefined;
     const before = { ...lists.treatment!, ...track.treatment };
-    const now = { ...(before[stage.key] as unknown as Values), ...values };
+    const now = { ...(before[stage] as unknown as Values), ...values };
     // The two thresholds of a gate push each other along.
-    if (stage.key === "gate" && "open" in values) now.close = Math.min(now.close as number, now.open as number);
-    if (stage.key === "gate" && "close" in values) now.open = Math.max(now.close as number, now.open as number);
-    const treatment = { ...before, [stage.key]: now };
+    if (stage === "gate" && "open" in values) now.close = Math.min(now.close as number, now.open as number);
+    if (stage === "gate" && "close" in values) now.open = Math.max(now.close as number, now.open as number);
+    if (stage === "compressor" && ("auto" in values || "detector" in values)) {
+      now.speech = speechAs(now.detector as string) ?? now.speech!;
+    }
+    const treatment = { ...before, [stage]: now };
     return { type: "set-tracks", tracks: ids.map((id) => ({ track: id, treatment })) };
   }, gesture);
 }
 
-const value = (stage: Stage, s: Setting) => settings(stage)[s.key] as number;
+/** The level of ordinary speech, as a detector sees it. */
+function speechAs(detector: string): number | undefined {
+  const h = detector === "peak" ? voice.value?.spread.peaks : voice.value?.spread.levels;
+  return h && h.bins.length > 0 ? Math.round(10 * h.ordinary) / 10 : undefined;
+}
+
+/** Puts a whole treatment on the tracks; one that was laid for a voice is laid for each of them. */
+async function take(start: Schema["Treatment"], said: string, laid: string): Promise<void> {
+  const ids = many.value;
+  const others = ids.filter((id) => id !== props.track.id && laid !== "");
+  try {
+    await Promise.all(others.map((id) => voices.look(id)));
+  } catch (error) {
+    session.problem = error as Refusal;
+    return;
+  }
+  const own = (id: string) => {
+    const there = voices.byTrack[id];
+    if (!others.includes(id) || !there) return start;
+    return (laid === "suggested" ? there.suggested : there.starts.find((s) => s.key === laid))?.treatment ?? start;
+  };
+  why.value = { track: props.track.id, text: said };
+  void session.edit({ type: "set-tracks", tracks: ids.map((id) => ({ track: id, treatment: own(id) })) });
+}
 </script>
 
 <template>
   <template v-if="treatment">
     <h3>Treatment</h3>
-    <p v-if="many.length > 1" class="soft hint">The {{ many.length }} chosen tracks are given the same.</p>
-    <template v-for="stage in STAGES" :key="stage.key">
-      <label class="stage">
-        <input
-          type="checkbox"
-          :checked="on(stage)"
-          @change="change(stage, { on: ($event.target as HTMLInputElement).checked })"
-        />
-        {{ stage.name }} <span class="soft hint">{{ stage.does }}</span>
-      </label>
-      <template v-if="on(stage)">
-        <SliderRow
-          v-for="s in stage.settings"
-          :key="s.key"
-          :label="s.name"
-          :value="value(stage, s)"
-          :text="s.text(value(stage, s))"
-          :parse="s.parse"
-          :min="s.min"
-          :max="s.max"
-          :step="s.step"
-          :normal="(lists.treatment![stage.key] as unknown as Record<string, number>)[s.key]"
-          @change="(v: number, g?: string) => change(stage, { [s.key]: Math.min(s.max, Math.max(s.min, v)) }, g)"
-        />
-        <el-select
-          v-if="stage.key === 'compressor'"
-          class="detector"
-          size="small"
-          :model-value="treatment.compressor?.detector"
-          aria-label="What the compressor goes by"
-          @change="(detector: string) => change(stage, { detector })"
-        >
-          <el-option value="level" label="goes by the level of 10 ms" />
-          <el-option value="peak" label="goes by peaks" />
-        </el-select>
-        <p v-if="stage.key === 'compressor' && treatment.compressor?.ratio === 1" class="soft hint">
-          At 1:1 it does nothing yet.
-        </p>
-      </template>
-    </template>
-    <TransferCurve v-if="dynamic" :treatment="treatment" />
-    <p v-if="STAGES.some(on)" class="soft hint">
-      It is heard and delivered. The waves on the desk, and the level at the pointer, are those before it.
-    </p>
+    <p v-if="many.length > 1" class="soft hint">The {{ many.length }} chosen tracks are treated together.</p>
+    <TreatmentStarts :voice="voice" :treatment="treatment" :on="isTreated(track.treatment)" @take="take" />
+    <p v-if="why?.track === track.id" class="soft hint why" data-why>{{ why.text }}</p>
+    <TransferCurve
+      v-if="dynamic"
+      :track="track.id"
+      :treatment="treatment"
+      :spread="voice?.spread"
+      @threshold="(stage, key, value, gesture) => change(stage, { [key]: value }, gesture)"
+    />
+    <TreatmentNow :track="track" />
+    <HearWithout v-if="isTreated(track.treatment)" :tracks="many" :voice="voice" />
+    <StageSettings
+      v-for="stage in STAGES"
+      :key="stage.key"
+      :stage="stage"
+      :values="settings(stage)"
+      :usual="lists.treatment![stage.key] as unknown as Values"
+      @change="(values, gesture) => change(stage.key, values, gesture)"
+    />
   </template>
 </template>
 
@@ -104,15 +121,9 @@ h3 {
 .hint {
   font-size: 12.5px;
 }
-.detector {
-  width: 198px;
-  margin: 2px 0 6px 78px;
-}
-.stage {
-  display: flex;
-  align-items: baseline;
-  gap: 6px;
-  min-height: 26px;
-  font-size: 13px;
+.why {
+  margin: 0 0 6px;
+  padding: 3px 8px;
+  border-left: 3px solid var(--voice);
 }
 </style>

@@ -1,86 +1,273 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, useTemplateRef } from "vue";
 import type { Schema } from "../../api/client";
-import { compressed, expanded } from "../../drawing/level";
+import { newGesture, startDrag } from "../../desk/drag";
+import { compressed, expanded, makeUpOf } from "../../drawing/level";
+import { figure } from "../../model/units";
+import CurveDot from "./CurveDot.vue";
 
-/** What a treatment at rest makes of a steady level: from left to right as it comes in, upwards as it goes out. */
-const props = defineProps<{ treatment: Schema["Treatment"] }>();
-const LOWEST = -72;
-const SIZE = 140;
-const place = (level: number) => Math.min(1, Math.max(0, (level - LOWEST) / -LOWEST)) * SIZE;
+/**
+ * What a treatment at rest makes of a steady level, from left to right as it comes in, upwards as it goes out. Along the
+ * bottom stands how the levels of the voice are spread, so that one sees how much of it a threshold reaches.
+ */
+const props = defineProps<{
+  track: string;
+  treatment: Schema["Treatment"];
+  spread: Schema["Spread"] | undefined;
+}>();
+const emit = defineEmits<{ threshold: [stage: Mark["stage"], key: string, value: number, gesture?: string] }>();
+const svg = useTemplateRef<SVGSVGElement>("svg");
+
+const LOWEST = -78;
+const WIDTH = 284;
+const HEIGHT = 168;
+/** How high the histogram may reach. */
+const TALL = 0.5;
+const x = (level: number) => Math.min(1, Math.max(0, (level - LOWEST) / -LOWEST)) * WIDTH;
+const y = (level: number) => HEIGHT - (x(level) / WIDTH) * HEIGHT;
+
+interface Mark {
+  stage: "gate" | "expander" | "compressor";
+  key: string;
+  name: string;
+  at: number;
+  min: number;
+  /** Its name stands so many lines down, so that names do not cover each other. */
+  line: number;
+}
 
 function out(level: number): number {
   const { gate, expander, compressor, limiter } = props.treatment;
   let now = level;
   if (gate?.on && level < gate.open) now -= gate.range;
   if (expander?.on) now += expanded(expander, now);
-  if (compressor?.on) now += compressed(compressor, now) + compressor.makeUp;
+  if (compressor?.on) now += compressed(compressor, now) + makeUpOf(compressor);
   return limiter?.on ? Math.min(now, limiter.ceiling) : now;
 }
 
 const line = computed(() => {
   const points = Array.from({ length: 4 * -LOWEST + 1 }, (_, i) => LOWEST + i / 4);
-  return points.map((level) => `${place(level).toFixed(1)},${(SIZE - place(out(level))).toFixed(1)}`).join(" ");
+  return points.map((level) => `${x(level).toFixed(1)},${y(out(level)).toFixed(1)}`).join(" ");
 });
-/** The thresholds, on the axis of what comes in. */
-const marks = computed(() => {
+
+const marks = computed<Mark[]>(() => {
   const { gate, expander, compressor } = props.treatment;
-  return [
-    ...(gate?.on ? [{ name: "gate", at: gate.open }] : []),
-    ...(expander?.on ? [{ name: "expander", at: expander.threshold }] : []),
-    ...(compressor?.on ? [{ name: "compressor", at: compressor.threshold }] : []),
+  const all = [
+    ...(gate?.on ? [{ stage: "gate" as const, key: "open", name: "gate", at: gate.open, min: -80 }] : []),
+    ...(expander?.on
+      ? [{ stage: "expander" as const, key: "threshold", name: "expander", at: expander.threshold, min: -80 }]
+      : []),
+    ...(compressor?.on
+      ? [{ stage: "compressor" as const, key: "threshold", name: "compressor", at: compressor.threshold, min: -60 }]
+      : []),
   ];
+  return all.map((m, line) => ({ ...m, line }));
 });
+
+const byPeaks = computed(() => !!(props.treatment.gate?.on || props.treatment.expander?.on));
+const byLevels = computed(() => !!props.treatment.compressor?.on && props.treatment.compressor.detector !== "peak");
+/** What is drawn filled: what the compressor goes by, or what the others do if it is off. */
+const first = computed(() => (byLevels.value || !byPeaks.value ? props.spread?.levels : props.spread?.peaks));
+/** What is drawn as an outline besides, where the stages do not go by the same. */
+const second = computed(() => (byLevels.value && byPeaks.value ? props.spread?.peaks : undefined));
+const spoken = computed(() => (first.value?.bins.length ?? 0) > 0);
+
+function shape(h: Schema["Histogram"] | undefined): string {
+  if (!h || h.bins.length === 0) return "";
+  const most = Math.max(...h.bins);
+  const steps = h.bins.map((share, i) => {
+    const top = HEIGHT - (share / most) * HEIGHT * TALL;
+    return `L${x(h.lowest + i).toFixed(1)},${top.toFixed(1)}L${x(h.lowest + i + 1).toFixed(1)},${top.toFixed(1)}`;
+  });
+  return `M0,${HEIGHT}${steps.join("")}L${WIDTH},${HEIGHT}Z`;
+}
+
+/** Where the room is, as the stage sees it that is to tell it from the voice. */
+const room = computed(() => (byPeaks.value ? props.spread?.peaks : first.value)?.floor ?? -90);
+
+/** How much of the speech lies over the compressor's threshold. */
+const over = computed(() => {
+  const c = props.treatment.compressor;
+  const h = c?.detector === "peak" ? props.spread?.peaks : props.spread?.levels;
+  if (!c?.on || !h || h.bins.length === 0) return undefined;
+  return h.bins.reduce((sum, share, i) => sum + (h.lowest + i + 0.5 > c.threshold ? share : 0), 0);
+});
+
+function drag(mark: Mark, event: PointerEvent): void {
+  const gesture = newGesture();
+  const scale = -LOWEST / svg.value!.getBoundingClientRect().width;
+  startDrag(event, {
+    threshold: 1,
+    move: ({ dx }) => {
+      const at = Math.max(mark.min, Math.min(0, mark.at + dx * scale));
+      emit("threshold", mark.stage, mark.key, Math.round(at * 10) / 10, gesture);
+    },
+  });
+}
+
+function key(mark: Mark, event: KeyboardEvent): void {
+  const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
+  if (!by) return;
+  event.preventDefault();
+  event.stopPropagation();
+  const step = event.shiftKey ? 0.1 : 1;
+  emit("threshold", mark.stage, mark.key, Math.max(mark.min, Math.min(0, Math.round((mark.at + by * step) * 10) / 10)));
+}
 </script>
 
 <template>
   <figure>
-    <svg
-      :viewBox="`0 0 ${SIZE} ${SIZE}`"
-      role="img"
-      :aria-label="`Transfer curve with the thresholds ${marks.map((m) => `of the ${m.name} at ${m.at} dB`).join(', ')}`"
-    >
-      <line x1="0" :y1="SIZE" :x2="SIZE" y2="0" class="same" />
-      <line v-for="m in marks" :key="m.name" :x1="place(m.at)" :x2="place(m.at)" y1="0" :y2="SIZE" class="mark" />
+    <svg ref="svg" :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" role="group" aria-label="Transfer curve">
+      <defs>
+        <pattern id="room" width="5" height="5" patternUnits="userSpaceOnUse">
+          <path d="M0,5L5,0" class="hatch" />
+        </pattern>
+      </defs>
+      <rect v-if="spread && room > LOWEST" x="0" y="0" :width="x(room)" :height="HEIGHT" fill="url(#room)" />
+      <path :d="shape(first)" class="voice" />
+      <path v-if="second" :d="shape(second)" class="peaks" />
+      <line
+        v-for="db in [-60, -40, -20]"
+        :key="db"
+        :x1="x(db)"
+        :x2="x(db)"
+        :y1="HEIGHT - 4"
+        :y2="HEIGHT"
+        class="same"
+      />
+      <line x1="0" :y1="HEIGHT" :x2="WIDTH" y2="0" class="same" />
       <polyline :points="line" class="curve" />
+      <CurveDot :track="track" :x="x" :y="y" />
+      <g
+        v-for="m in marks"
+        :key="m.stage"
+        class="mark"
+        tabindex="0"
+        role="slider"
+        :aria-label="`Threshold of the ${m.name}`"
+        :aria-valuenow="m.at"
+        :aria-valuemin="m.min"
+        aria-valuemax="0"
+        :aria-valuetext="`${figure(m.at)} dB`"
+        :data-mark="m.stage"
+        @pointerdown="drag(m, $event)"
+        @keydown="key(m, $event)"
+      >
+        <rect :x="x(m.at) - 7" y="0" width="14" :height="HEIGHT" class="touch" />
+        <line :x1="x(m.at)" :x2="x(m.at)" y1="0" :y2="HEIGHT" />
+        <path :d="`M${x(m.at) - 5},0h10l-5,8z`" />
+        <text
+          :x="x(m.at) + (x(m.at) > WIDTH / 2 ? -9 : 9)"
+          :y="11 + 13 * m.line"
+          :text-anchor="x(m.at) > WIDTH / 2 ? 'end' : 'start'"
+        >
+          {{ m.name }} {{ figure(m.at) }}
+        </text>
+      </g>
+      <text v-for="db in [-60, -40, -20]" :key="db" :x="x(db)" :y="HEIGHT - 6" text-anchor="middle" class="axis">
+        {{ figure(db).replace(".0", "") }}
+      </text>
     </svg>
     <figcaption class="soft">
-      <span>out ↑, in →, {{ -LOWEST }} dB each way</span>
-      <span v-for="m in marks" :key="m.name" class="figures">{{ m.name }} {{ m.at.toFixed(1).replace("-", "−") }}</span>
+      <template v-if="spoken">
+        <span><i class="swatch voice"></i>{{ byLevels || !byPeaks ? "speech, level of 10 ms" : "speech, peaks" }}</span>
+        <span v-if="second"><i class="swatch peaks"></i>its peaks, for gate and expander</span>
+        <span><i class="swatch room"></i>room</span>
+        <span v-if="over !== undefined" data-over>
+          {{ Math.round(100 * over) }} % of the speech is over the compressor’s threshold.
+        </span>
+      </template>
+      <span v-else-if="spread">Nobody can be told to speak on this track.</span>
+      <span v-else>Listening to the voice…</span>
     </figcaption>
   </figure>
 </template>
 
 <style scoped>
 figure {
-  display: flex;
-  gap: 12px;
-  margin: 8px 0;
+  margin: 6px 0 8px;
 }
 svg {
-  flex: none;
-  width: 140px;
-  height: 140px;
+  display: block;
+  width: 100%;
   border: 1px solid var(--rule-strong);
   border-radius: 6px;
   background: var(--paper);
+  touch-action: none;
+}
+.hatch {
+  stroke: var(--rule-strong);
+}
+.voice {
+  fill: var(--voice-tint);
+}
+.peaks {
+  fill: none;
+  stroke: var(--voice);
+  stroke-dasharray: 2 2;
 }
 .same {
   stroke: var(--rule-strong);
-}
-.mark {
-  stroke: var(--ink-soft);
-  stroke-dasharray: 3 3;
 }
 .curve {
   fill: none;
   stroke: var(--ink);
   stroke-width: 2;
+  pointer-events: none;
+}
+.mark {
+  cursor: ew-resize;
+}
+.mark line {
+  stroke: var(--ink-soft);
+}
+.mark path {
+  fill: var(--ink);
+}
+.touch {
+  fill: transparent;
+}
+.mark:focus-visible {
+  outline: none;
+}
+.mark:focus-visible line,
+.mark:hover line {
+  stroke: var(--focus);
+  stroke-width: 2;
+}
+text {
+  font-size: 10.5px;
+  fill: var(--ink);
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 3px;
+  pointer-events: none;
+}
+.axis {
+  fill: var(--ink-soft);
+  font-size: 9px;
 }
 figcaption {
-  display: grid;
-  align-content: start;
-  gap: 4px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+  margin-top: 4px;
   font-size: 11.5px;
+}
+.swatch {
+  display: inline-block;
+  width: 12px;
+  height: 9px;
+  margin-right: 5px;
+  border: 1px solid transparent;
+}
+.swatch.voice {
+  background: var(--voice-tint);
+}
+.swatch.peaks {
+  border: 1px dashed var(--voice);
+}
+.swatch.room {
+  background: repeating-linear-gradient(135deg, var(--rule-strong) 0 1px, transparent 1px 4px);
 }
 </style>

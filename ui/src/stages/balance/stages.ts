@@ -12,6 +12,9 @@ export interface Setting {
   parse: (text: string) => number | undefined;
 }
 
+/** The settings of a stage, by their names in the document. */
+export type Values = Record<string, number | boolean | string>;
+
 /** A stage of a treatment, as it is shown. */
 export interface Stage {
   key: keyof Schema["Treatment"];

@@ -1,0 +1,50 @@
+import { computed } from "vue";
+import { isTreated } from "../drawing/reduction";
+import { useSession } from "../stores/session";
+import { useActs } from "./acts";
+import type { DeskContext } from "./context";
+
+/** A key that is held longer than this switches back when it is let go. */
+const HELD_MS = 350;
+
+/** Hearing tracks without their treatment, as loud as with it. Nothing of the session changes. */
+export function useBare(desk: DeskContext) {
+  const session = useSession();
+  const acts = useActs(desk);
+  let pressed = 0;
+
+  const treated = computed(() =>
+    (session.document?.tracks ?? []).filter((t) => isTreated(t.treatment)).map((t) => t.id),
+  );
+  /** Those of the tracks that are still there and treated. */
+  const bare = computed(() => desk.bare.value.filter((id) => treated.value.includes(id)));
+
+  function switchOver(tracks: string[]): void {
+    const meant = tracks.filter((id) => treated.value.includes(id));
+    const off = meant.some((id) => bare.value.includes(id));
+    desk.bare.value = off ? bare.value.filter((id) => !meant.includes(id)) : [...bare.value, ...meant];
+  }
+
+  /** The treated ones of the chosen tracks, or all that are treated. */
+  function meant(): string[] {
+    if (bare.value.length > 0) return bare.value;
+    const chosen = acts.chosenTracks().filter((id) => treated.value.includes(id));
+    return chosen.length > 0 ? chosen : treated.value;
+  }
+
+  /** The key goes down: a tap switches over, holding it lets the other be heard for as long. */
+  function press(event: KeyboardEvent): void {
+    if (event.repeat) return;
+    if (treated.value.length === 0) return session.say("No track is treated. Switch a stage on in Balance first.");
+    pressed = performance.now();
+    switchOver(meant());
+    const release = (up: KeyboardEvent) => {
+      if (up.code !== event.code) return;
+      window.removeEventListener("keyup", release);
+      if (performance.now() - pressed > HELD_MS) switchOver(meant());
+    };
+    window.addEventListener("keyup", release);
+  }
+
+  return { bare, switchOver, press };
+}

@@ -1,0 +1,134 @@
+<script setup lang="ts">
+import { ElDropdown, ElDropdownItem, ElDropdownMenu } from "element-plus";
+import { onMounted, ref } from "vue";
+import type { Refusal, Schema } from "../../api/client";
+import { useSession } from "../../stores/session";
+import { useVoices } from "../../stores/voices";
+
+/** Treatments to begin with: one suggested for this voice, some for kinds of voices, and those that the show keeps. */
+const props = defineProps<{ voice: Schema["Voice"] | undefined; treatment: Schema["Treatment"]; on: boolean }>();
+const emit = defineEmits<{ take: [treatment: Schema["Treatment"], why: string, laid: string] }>();
+const session = useSession();
+const voices = useVoices();
+/** The name under which it is to be kept, while that is typed. */
+const name = ref<string>();
+
+onMounted(() => void voices.list().catch((error: Refusal) => (session.problem = error)));
+
+function begin(key: string): void {
+  const start = props.voice?.starts.find((s) => s.key === key);
+  if (start) return emit("take", start.treatment, `${start.name}. ${start.why}`, key);
+  const own = voices.kept.find((k) => `own ${k.id}` === key);
+  if (own) return emit("take", own.treatment, `“${own.name}”, as the show keeps it.`, "");
+  const gone = voices.kept.find((k) => `forget ${k.id}` === key);
+  if (gone) void voices.forget(gone.id);
+}
+
+async function keep(): Promise<void> {
+  const typed = name.value?.trim();
+  if (typed && (await voices.keep(typed, props.treatment))) name.value = undefined;
+}
+</script>
+
+<template>
+  <div class="starts">
+    <button
+      class="plain-button small"
+      :disabled="!voice"
+      :title="voice?.suggested.for"
+      @click="emit('take', voice!.suggested.treatment, voice!.suggested.why, 'suggested')"
+    >
+      Suggest
+    </button>
+    <el-dropdown trigger="click" :disabled="!voice" max-height="420" @command="begin">
+      <button class="plain-button small" :disabled="!voice">Begin with…</button>
+      <template #dropdown>
+        <el-dropdown-menu>
+          <el-dropdown-item v-for="s in voice?.starts" :key="s.key" :command="s.key">
+            <span class="start"
+              >{{ s.name }}<small>{{ s.for }}</small></span
+            >
+          </el-dropdown-item>
+          <el-dropdown-item
+            v-for="(k, i) in voices.kept"
+            :key="k.id"
+            :divided="i === 0"
+            :command="`own ${k.id}`"
+            class="own"
+          >
+            <span class="start cut" :title="k.name">{{ k.name }}<small>kept with the show</small></span>
+            <button class="forget" :aria-label="`Forget ${k.name}`" @click.stop="begin(`forget ${k.id}`)">
+              forget
+            </button>
+          </el-dropdown-item>
+        </el-dropdown-menu>
+      </template>
+    </el-dropdown>
+    <button v-if="on && name === undefined" class="plain-button small" @click="name = ''">Keep…</button>
+    <form v-if="name !== undefined" @submit.prevent="keep">
+      <input
+        v-model="name"
+        maxlength="200"
+        placeholder="Name, such as the speaker’s"
+        aria-label="Name under which the show keeps this treatment"
+        @vue:mounted="($event: { el: HTMLInputElement }) => $event.el.focus()"
+        @keydown.escape="name = undefined"
+      />
+      <button type="submit" class="plain-button small filled" :disabled="!name.trim()">Keep with the show</button>
+      <button type="button" class="plain-button small" @click="name = undefined">Leave it</button>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.starts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin: 4px 0 6px;
+}
+.small {
+  padding: 3px 9px;
+  font-size: 12.5px;
+}
+form {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  width: 100%;
+}
+form input {
+  flex: 1 0 100%;
+  padding: 4px 8px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 5px;
+  background: var(--sheet);
+  color: inherit;
+  font: inherit;
+  font-size: 13px;
+}
+.start {
+  display: grid;
+  max-width: 300px;
+  line-height: 1.3;
+  padding: 3px 0;
+}
+.start small {
+  color: var(--ink-soft);
+  white-space: normal;
+}
+.own {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+}
+.forget {
+  padding: 2px 6px;
+  border: 0;
+  background: none;
+  color: var(--ink-soft);
+  font-size: 12px;
+  text-decoration: underline;
+  cursor: pointer;
+}
+</style>
