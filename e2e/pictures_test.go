@@ -37,7 +37,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	keep("shelf")
 	openSample(w)
 	w.Until(`document.querySelectorAll(".clip").length === 9`)
-	w.UntilText("−16.2")
+	w.UntilText("−16.0")
 	settle(w)
 	w.Click(`[aria-label^="Harbour theme, bed"] .head`)
 	clickRuler(w, 0.13)

@@ -120,14 +120,13 @@ func (o PlaceRendering) apply(d *draft) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	t.Name = session.ShortName(name)
+	t.Name = name
 	if _, err := d.add(t, placed); err != nil {
 		return "", err
 	}
-	if last := len(d.Tracks) - 1; first < last {
-		added := d.Tracks[last]
-		d.Tracks = slices.Insert(slices.Delete(d.Tracks, last, last+1), first, added)
-	}
+	added := *t
+	d.Tracks = slices.DeleteFunc(d.Tracks, func(t session.Track) bool { return t.ID == added.ID })
+	d.Tracks = slices.Insert(d.Tracks, min(first, len(d.Tracks)), added)
 	return "Render to " + quote(name), nil
 }
 

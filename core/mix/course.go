@@ -39,6 +39,9 @@ const (
 	MostCells = 32768
 )
 
+// nothing is a cell in which nothing sounds.
+var nothing = Cell{Level: 100 * Hundredths(audio.Silence), In: 100 * Hundredths(audio.Silence), Out: 100 * Hundredths(audio.Silence)}
+
 // CellLengths are those from the finest to the coarsest. All divide a span.
 var CellLengths = []audio.Frames{CellStep, cell, 10 * cell, 100 * cell}
 
@@ -148,9 +151,12 @@ func join(cells []Cell) Cell {
 // Course is what the treatment of a track does in so many cells of a length from a frame on,
 // both multiples of that length, which is one of CellLengths. Cells of a step say what the
 // engine applies at their first frame, longer ones are means. What is not known already is
-// computed as long as more says so; the rest is Unknown. Where nothing sounds, cells are empty.
+// computed as long as more says so; the rest is Unknown. Where nothing sounds nothing is done.
 func (p *Plan) Course(trackID string, from, length audio.Frames, count int, more func() bool) ([]Cell, error) {
 	out := make([]Cell, count)
+	for i := range out {
+		out[i] = nothing
+	}
 	t := p.find(trackID)
 	for k := 0; k < count; {
 		at := from + audio.Frames(k)*length
@@ -158,7 +164,8 @@ func (p *Plan) Course(trackID string, from, length audio.Frames, count int, more
 		first := int(at % spanLength / length)
 		take := min(count-k, int(spanLength/length)-first)
 		if t != nil && t.treated.on {
-			err := audio.Guard(func() { p.cells(t, n, first, length, out[k:k+take], more) })
+			var err error
+			p.inTurn(func() { err = audio.Guard(func() { p.cells(t, n, first, length, out[k:k+take], more) }) })
 			if err != nil {
 				return nil, err
 			}

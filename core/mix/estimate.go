@@ -2,6 +2,7 @@ package mix
 
 import (
 	"math"
+	"slices"
 
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
@@ -15,8 +16,8 @@ import (
 // the powers of its recordings, per 100 ms, times the squares of all gains. Sounds are taken
 // as unlike each other, so that their powers add up; the same recording twice at one moment
 // is up to 3 LU louder than that. The plan says what treatments do, and may be nil if no track
-// is treated: spans that it knows count as they are, the others with what its treatment does
-// to the loudness of the track on the whole.
+// is treated: spans that it knows count as they are, the others with what the treatment does
+// to the loudness of those; of a track of which it knows none it learns one.
 func Estimate(doc session.Document, series func(sound string) (loudness.Series, error), plan *Plan) (float64, error) {
 	powers := make([]float64, doc.Length()/loudness.Hop)
 	audible := doc.Audible()
@@ -48,7 +49,7 @@ func Estimate(doc session.Document, series func(sound string) (loudness.Series, 
 		if treated == nil {
 			continue
 		}
-		if err := audio.Guard(func() { e.treat(plan, treated) }); err != nil {
+		if err := e.treat(plan, treated); err != nil {
 			return loudness.Floor, err
 		}
 		for n, p := range e.powers {
@@ -58,46 +59,60 @@ func Estimate(doc session.Document, series func(sound string) (loudness.Series, 
 	return loudness.Integrated(powers), nil
 }
 
-// fewLooked is of how many spans it is found out what a treatment does on the whole.
-const fewLooked = 6
-
 // treat makes of the powers of a track before its treatment those after it.
-func (e *estimator) treat(plan *Plan, t *track) {
-	ratio := t.changeOf(plan)
-	shares := [3]float64{sharesOf(make(loudness.Series, 1), t.Pan)[0]}
-	both := sharesOf(make(loudness.Series, 2), t.Pan)
-	shares[1], shares[2] = both[0], both[1]
-	const perSpan = int(spanLength / loudness.Hop)
-	for begin := 0; begin < len(e.powers); begin += perSpan {
-		n := int64(begin / perSpan)
-		var known *powers
-		if of := t.key(n); plan.spans.powers.has(of) || plan.spans.spans.has(of) {
-			p := plan.powersOf(t, n)
-			known = &p
+func (e *estimator) treat(plan *Plan, t *track) error {
+	all := t.sounding(math.MaxInt)
+	if len(all) == 0 {
+		return nil
+	}
+	known := slices.DeleteFunc(slices.Clone(all), func(n int64) bool {
+		of := t.key(n)
+		return !plan.spans.powers.has(of) && !plan.spans.spans.has(of)
+	})
+	if len(known) == 0 {
+		known = all[len(all)/2:][:1]
+	}
+	var before, after []float64 // of the spans that are known
+	for _, n := range known {
+		var of powers
+		var err error
+		plan.inTurn(func() { err = audio.Guard(func() { of = plan.powersOf(t, n) }) })
+		if err != nil {
+			return err
 		}
-		for k := begin; k < min(begin+perSpan, len(e.powers)); k++ {
-			if known == nil {
-				e.powers[k] *= ratio
-				continue
-			}
-			var sum float64
-			for bus, channel := range known.after {
-				if channel != nil {
-					sum += float64(channel[k-begin]) * shares[bus]
-				}
-			}
-			e.powers[k] = sum * e.trackSquare(t, audio.Frames(k)*loudness.Hop)
+		span := e.powers[min(len(e.powers), int(n)*hopsPerSpan):min(len(e.powers), int(n+1)*hopsPerSpan)]
+		before = append(before, span...)
+		e.put(n, of, t)
+		after = append(after, span...)
+	}
+	ratio := 1.0
+	if without, with := loudness.Integrated(before), loudness.Integrated(after); without > loudness.Floor && with > loudness.Floor {
+		ratio = math.Pow(10, (with-without)/10)
+	}
+	for k := range e.powers {
+		if _, found := slices.BinarySearch(known, int64(k/hopsPerSpan)); !found {
+			e.powers[k] *= ratio
 		}
 	}
+	return nil
 }
 
-// changeOf is the ratio of powers that a treatment makes on the whole.
-func (t *track) changeOf(plan *Plan) float64 {
-	without, with := plan.loudnessOf(t, fewLooked)
-	if without <= loudness.Floor || with <= loudness.Floor {
-		return 1
+const hopsPerSpan = int(spanLength / loudness.Hop)
+
+// put has a span of a track count as it is known to be.
+func (e *estimator) put(n int64, known powers, t *track) {
+	mono, stereo := sharesOf(make(loudness.Series, 1), t.Pan), sharesOf(make(loudness.Series, 2), t.Pan)
+	shares := [3]float64{mono[0], stereo[0], stereo[1]}
+	begin := int(n) * hopsPerSpan
+	for k := begin; k < min(begin+hopsPerSpan, len(e.powers)); k++ {
+		var sum float64
+		for bus, channel := range known {
+			if channel != nil {
+				sum += float64(channel[k-begin]) * shares[bus]
+			}
+		}
+		e.powers[k] = sum * e.trackSquare(t, audio.Frames(k)*loudness.Hop)
 	}
-	return math.Pow(10, (with-without)/10)
 }
 
 // trackSquare is the mean square of the gains of a track itself over 100 ms.

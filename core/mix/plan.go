@@ -28,6 +28,7 @@ type Plan struct {
 	rows   int     // of the document, those that cannot be heard included
 	length audio.Frames
 	spans  *Spans
+	turn   func(do func()) // around each piece of long work, if this is not nil
 }
 
 type track struct {
@@ -92,6 +93,24 @@ const fewSpans = 32 << 20
 
 // KeepIn has treated spans kept in a cache that is shared, by this plan and those compiled after it.
 func (p *Plan) KeepIn(spans *Spans) { p.spans = spans }
+
+// InTurns is the plan for what may take long and is not heard: each piece of work on it, such as
+// treating ten seconds of a track, is done inside turn, which can make it wait for its turn.
+// Rendering is not.
+func (p *Plan) InTurns(turn func(do func())) *Plan {
+	out := *p
+	out.turn = turn
+	return &out
+}
+
+// inTurn does a piece of work. Whoever makes a span has the turn before others can wait for it.
+func (p *Plan) inTurn(do func()) {
+	if p.turn == nil {
+		do()
+		return
+	}
+	p.turn(do)
+}
 
 // compiler knows what an earlier plan has compiled, by id.
 type compiler struct {

@@ -2,6 +2,7 @@ package mix_test
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -47,11 +48,17 @@ func mixed(t *testing.T, d session.Document, library testkit.Library) audio.PCM 
 func TestARenderingInThePlaceOfItsClipsSoundsAsTheyDid(t *testing.T) {
 	d, library := treatedSession()
 	d.Tracks[1].Fader, d.Tracks[1].Pan = -4, 0.3
+	d.Tracks = append(d.Tracks, session.Track{ID: "t8", Name: "Shore", Part: session.Effect, Envelope: []session.Point{}, Clips: map[string]session.Clip{}})
 	want := mixed(t, d, library)
 	for name, clips := range map[string][]string{"a mono clip beside the middle": {"c3"}, "mono and stereo clips": {"c1", "c2"}, "a stereo clip": {"c4"}, "all": {"c1", "c2", "c3", "c4"}} {
 		out, _ := placedRendering(t, d, library, edit.Rendering{Clips: clips, Treatment: true, Lines: true})
 		assert.Less(t, testkit.MaxDifference(t, want, mixed(t, out, library)), 1e-5, name)
-		assert.Len(t, out.Tracks, 4)
+		var order []string
+		for _, track := range out.Tracks {
+			order = append(order, track.ID)
+		}
+		first, _, _ := d.FindClip(clips[0])
+		assert.Equal(t, slices.Insert([]string{"t1", "t2", "t3", "t8"}, first, "t9"), order, "it stands above, and nothing else is moved")
 	}
 	d.Tracks[1].Pan = 0
 	want = mixed(t, d, library)

@@ -7,6 +7,8 @@ import (
 	"hash"
 	"math"
 	"runtime"
+	"slices"
+	"sync"
 
 	"golang.org/x/sync/errgroup"
 
@@ -116,7 +118,9 @@ func (c *clip) digest(h hash.Hash, zero audio.Frames) {
 // makeSpan treats a span of a track.
 func (p *Plan) makeSpan(t *track, n int64) *span {
 	from, to := t.stretch(n)
-	in, linked := NewRenderer(p).gather(t, from, to)
+	room := rooms.Get().(*[3][]float32)
+	defer rooms.Put(room)
+	in, linked := NewRenderer(p).gatherIn(room, t, from, to)
 	out := &span{}
 	if linked == nil {
 		return out // silence costs nothing
@@ -133,9 +137,17 @@ func (p *Plan) makeSpan(t *track, n int64) *span {
 	return out
 }
 
+// rooms are what spans are made in, used again: they are some megabytes.
+var rooms = sync.Pool{New: func() any { return new([3][]float32) }}
+
 // gather lays the clips of a track in a stretch on buses, and gives those as linked channels
 // that something sounds on.
 func (r *Renderer) gather(t *track, from, to audio.Frames) (in [3][]float32, linked audio.PCM) {
+	return r.gatherIn(new([3][]float32), t, from, to)
+}
+
+// gatherIn is gather in a room that is there, and grows if it is too small.
+func (r *Renderer) gatherIn(room *[3][]float32, t *track, from, to audio.Frames) (in [3][]float32, linked audio.PCM) {
 	for at := from; at < to; at += audio.Block {
 		count := min(audio.Block, to-at)
 		mono, stereo := r.sum(t, at, count)
@@ -144,7 +156,9 @@ func (r *Renderer) gather(t *track, from, to audio.Frames) (in [3][]float32, lin
 				continue
 			}
 			if in[bus] == nil {
-				in[bus] = make([]float32, to-from)
+				room[bus] = slices.Grow(room[bus][:0], int(to-from))
+				in[bus] = room[bus][:to-from]
+				clear(in[bus])
 			}
 			copy(in[bus][at-from:], r.bus[bus][:count])
 		}

@@ -25,20 +25,25 @@ func (p *Plan) Spread(trackID string, phrases func(sound string) ([]speech.Phras
 	if err != nil {
 		return out, err
 	}
-	err = audio.Guard(func() {
-		r := NewRenderer(p)
-		for _, n := range t.sounding(mostLooked) {
-			from := audio.Frames(n) * spanLength
-			var spoken func(at audio.Frames) bool
-			if told {
-				spoken = func(at audio.Frames) bool { return within(said, from+at) }
-			}
-			if _, linked := r.gather(t, from, from+spanLength); linked != nil {
-				looks.Add(linked, t.Treatment.LowCut, spoken)
-			}
+	r := NewRenderer(p)
+	for _, n := range t.sounding(mostLooked) {
+		from := audio.Frames(n) * spanLength
+		var spoken func(at audio.Frames) bool
+		if told {
+			spoken = func(at audio.Frames) bool { return within(said, from+at) }
 		}
-	})
-	return looks.Spread(), err
+		p.inTurn(func() {
+			err = audio.Guard(func() {
+				if _, linked := r.gather(t, from, from+spanLength); linked != nil {
+					looks.Add(linked, t.Treatment.LowCut, spoken)
+				}
+			})
+		})
+		if err != nil {
+			return out, err
+		}
+	}
+	return looks.Spread(), nil
 }
 
 // said is where the clips of a track are speech, in session time, and whether anything could be told.

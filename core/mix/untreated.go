@@ -5,29 +5,37 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/core/session"
 )
 
-// powers are the mean K-weighted squares of a span per 100 ms, before and after its treatment,
-// on the buses of a Renderer. A bus on which nothing sounds is nil.
-type powers struct{ before, after [3][]float32 }
+// powers are the mean K-weighted squares of a span per 100 ms, on the buses of a Renderer. A
+// bus on which nothing sounds is nil.
+type powers [3][]float32
 
 func (p powers) bytes() (n int) {
-	for bus := range p.before {
-		n += 4 * (len(p.before[bus]) + len(p.after[bus]))
+	for _, channel := range p {
+		n += 4 * len(channel)
 	}
 	return n
 }
 
-// powersOf measures a span. The filters begin from rest, which a tenth of a second later is forgotten.
+// powersOf measures a treated span. The filters begin from rest, which a tenth of a second later is forgotten.
 func (p *Plan) powersOf(t *track, n int64) powers {
-	return p.spans.powers.get(t.key(n), func() powers {
-		from := audio.Frames(n) * spanLength
+	return p.spans.powers.get(t.key(n), func() powers { return weighed(p.span(t, n).bus) })
+}
+
+// powersBefore measures a span before its treatment.
+func (p *Plan) powersBefore(t *track, n int64) powers {
+	from := audio.Frames(n) * spanLength
+	bare := *t
+	bare.Treatment = session.Treatment{} // what is done to it makes no difference
+	return p.spans.powers.get(bare.key(n), func() powers {
 		in, _ := NewRenderer(p).gather(t, from, from+spanLength)
-		return powers{weighed(in), weighed(p.span(t, n).bus)}
+		return weighed(in)
 	})
 }
 
-func weighed(bus [3][]float32) (out [3][]float32) {
+func weighed(bus [3][]float32) (out powers) {
 	for i, channel := range bus {
 		if channel == nil {
 			continue
@@ -40,10 +48,10 @@ func weighed(bus [3][]float32) (out [3][]float32) {
 }
 
 // summed adds those of a span to the powers of a track, all buses together.
-func summed(to []float64, bus [3][]float32) []float64 {
+func summed(to []float64, of powers) []float64 {
 	first := len(to)
 	to = append(to, make([]float64, spanLength/loudness.Hop)...)
-	for _, channel := range bus {
+	for _, channel := range of {
 		for k, v := range channel {
 			to[first+k] += float64(v)
 		}
@@ -51,14 +59,20 @@ func summed(to []float64, bus [3][]float32) []float64 {
 	return to
 }
 
-// loudnessOf is how loud a track is without its treatment and with it, from so many spans.
-func (p *Plan) loudnessOf(t *track, most int) (without, with float64) {
+// loudnessOf is how loud a track is without its treatment and with it, from some spans.
+func (p *Plan) loudnessOf(t *track, spans []int64) (without, with float64, err error) {
 	var before, after []float64
-	for _, n := range t.sounding(most) {
-		powers := p.powersOf(t, n)
-		before, after = summed(before, powers.before), summed(after, powers.after)
+	for _, n := range spans {
+		p.inTurn(func() {
+			err = audio.Guard(func() {
+				before, after = summed(before, p.powersBefore(t, n)), summed(after, p.powersOf(t, n))
+			})
+		})
+		if err != nil {
+			return loudness.Floor, loudness.Floor, err
+		}
 	}
-	return loudness.Integrated(before), loudness.Integrated(after)
+	return loudness.Integrated(before), loudness.Integrated(after), nil
 }
 
 // Treated is how loud a track is without its treatment and with it, in LUFS, before its line,
@@ -69,8 +83,7 @@ func (p *Plan) Treated(trackID string) (without, with float64, err error) {
 	if t == nil || !t.treated.on {
 		return loudness.Floor, loudness.Floor, nil
 	}
-	err = audio.Guard(func() { without, with = p.loudnessOf(t, mostLooked) })
-	return without, with, err
+	return p.loudnessOf(t, t.sounding(mostLooked))
 }
 
 // Untreated is the plan without the treatment of some tracks, each made as loud as it is with

@@ -74,8 +74,7 @@ func (s *Server) arrangeRoutes(api huma.API) {
 				wanted.To = in.To
 			}
 			wanted.Meant = in.Meant
-			s.hands <- struct{}{}
-			defer func() { <-s.hands }()
+			defer s.turns.compute()()
 			found, err := pause.Find(doc, voices(doc, in.Tracks), s.Sounds.Speech(ctx), wanted)
 			return answer(Pauses{found, version}, err)
 		})
@@ -90,8 +89,7 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			s.hands <- struct{}{}
-			defer func() { <-s.hands }()
+			defer s.turns.compute()()
 			spans, err := speech.Spoken(doc, s.Sounds.Speech(ctx), in.From, in.To)
 			return answer(Spoken{append([]session.Span{}, spans...)}, err)
 		})
@@ -182,8 +180,7 @@ func (s *Server) try(ctx context.Context, in *struct {
 		return nil, fail(err)
 	}
 	defer p.Close()
-	s.hands <- struct{}{}
-	defer func() { <-s.hands }()
+	defer s.turns.compute()()
 	pcm := audio.NewPCM(2, in.To-in.From)
 	if err := mix.NewRenderer(p.Plan).Render(pcm, in.From); err != nil {
 		return nil, fail(err)

@@ -49,8 +49,7 @@ func (s *Server) evenRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			s.hands <- struct{}{}
-			defer func() { <-s.hands }()
+			defer s.turns.compute()()
 			rows, things, err := s.things(ctx, doc, in.Of == "tracks", in.Clips)
 			if err != nil {
 				return nil, fail(err)

@@ -85,7 +85,7 @@ func (s *Server) listenRoutes(api huma.API) {
 			}
 			plan := p.Plan
 			if in.Bare != "" {
-				if plan, err = s.untreated(ctx, plan, in.Bare); err != nil {
+				if plan, _, err = plan.InTurns(s.turns.in).Untreated(strings.Split(in.Bare, ",")); err != nil {
 					p.Close()
 					return nil, fail(err)
 				}
@@ -99,7 +99,7 @@ func (s *Server) listenRoutes(api huma.API) {
 				}
 				st.only(doc.Joins(audio.Second))
 			}
-			st.hands = s.hands
+			st.turns = s.turns
 			st.goOn(in.Past)
 			if err := st.prepare(); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
 				p.Close()
@@ -124,18 +124,6 @@ func (s *Server) listenRoutes(api huma.API) {
 		})
 }
 
-// untreated is a plan without the treatment of tracks, whose ids have commas between them.
-func (s *Server) untreated(ctx context.Context, plan *mix.Plan, tracks string) (*mix.Plan, error) {
-	select {
-	case s.hands <- struct{}{}:
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	}
-	defer func() { <-s.hands }()
-	bare, _, err := plan.Untreated(strings.Split(tracks, ","))
-	return bare, err
-}
-
 // mostListeners is how many streams there may be at a time. A window has one or two.
 const mostListeners = 64
 
@@ -157,8 +145,8 @@ type stream struct {
 	sent     audio.Frames
 	pcm      audio.PCM
 	out      []byte
-	hands    chan struct{} // of which one is held while it renders, so that the others get their turn; nil: none is needed
-	ready    audio.Frames  // frames of the block that is rendered and not sent yet
+	turns    *turns       // of which one is held while it renders; nil: none is needed
+	ready    audio.Frames // frames of the block that is rendered and not sent yet
 }
 
 func newStream(plan *mix.Plan, from, to, back audio.Frames, loop bool) *stream {
@@ -225,9 +213,8 @@ func (s *stream) prepare() error {
 	}
 	s.ready = max(0, min(size, s.to-s.at))
 	s.blocks++
-	if s.hands != nil {
-		s.hands <- struct{}{}
-		defer func() { <-s.hands }()
+	if s.turns != nil {
+		defer s.turns.listen()()
 	}
 	return s.block(s.ready)
 }

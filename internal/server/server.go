@@ -63,7 +63,7 @@ type Server struct {
 	BodyPatience time.Duration
 
 	listening atomic.Int32                 // streams that there are
-	hands     chan struct{}                // as many as may render for listeners at a time
+	turns     *turns                       // of those who render for listeners, or compute much
 	outlines  *share.Group[mix.Silhouette] // silhouettes that are being computed
 	estimates *share.Group[Estimated]      // and loudnesses that are being estimated
 	streams   context.Context              // ends those requests that never end by themselves; nil: nothing does
@@ -73,7 +73,7 @@ var once sync.Once
 
 // Handler is everything that the server answers.
 func (s *Server) Handler() http.Handler {
-	s.hands = make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1))
+	s.turns = newTurns(max(1, runtime.GOMAXPROCS(0)-1))
 	s.outlines = share.New[mix.Silhouette](1)
 	s.estimates = share.New[Estimated](1)
 	r := chi.NewRouter()

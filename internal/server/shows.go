@@ -216,9 +216,7 @@ func (s *Server) estimated(ctx context.Context, episode string) (Estimated, erro
 				return Estimated{}, err
 			}
 			defer p.Close()
-			plan = p.Plan
-			s.hands <- struct{}{}
-			defer func() { <-s.hands }()
+			plan = p.InTurns(s.turns.in)
 		}
 		about, err := mix.Estimate(doc, func(sound string) (loudness.Series, error) { return s.Sounds.Powers(ctx, sound) }, plan)
 		return Estimated{version, about, target.Judge(loudness.Result{Integrated: about, TruePeak: loudness.Floor})}, err

@@ -124,13 +124,12 @@ func (s *Server) voice(ctx context.Context, episode, track string, rev int64) (v
 	if i < 0 {
 		return v, problem.New("unknown-track", "track", "That track is not in the session any more.")
 	}
-	s.hands <- struct{}{}
-	defer func() { <-s.hands }()
 	v.Version = min(version, p.Version)
-	if v.Spread, err = p.Spread(track, s.Sounds.Speech(ctx).Phrases); err != nil {
+	plan := p.InTurns(s.turns.in)
+	if v.Spread, err = plan.Spread(track, s.Sounds.Speech(ctx).Phrases); err != nil {
 		return v, err
 	}
-	if v.Without, v.With, err = p.Treated(track); err != nil {
+	if v.Without, v.With, err = plan.Treated(track); err != nil {
 		return v, err
 	}
 	v.Suggested = LaidTreatment{Key: "suggested", Name: "Suggest", For: "Gate and compressor for this voice; the other stages stay as they are."}
@@ -161,10 +160,8 @@ func (s *Server) course(ctx context.Context, in *struct {
 		return nil, fail(err)
 	}
 	defer p.Close()
-	s.hands <- struct{}{}
-	defer func() { <-s.hands }()
 	until := time.Now().Add(courseTime)
-	cells, err := p.Course(in.Track, in.From, in.Length, in.Count, func() bool { return time.Now().Before(until) && ctx.Err() == nil })
+	cells, err := p.InTurns(s.turns.in).Course(in.Track, in.From, in.Length, in.Count, func() bool { return time.Now().Before(until) && ctx.Err() == nil })
 	if err != nil {
 		return nil, fail(err)
 	}

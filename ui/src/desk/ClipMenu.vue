@@ -71,6 +71,7 @@ function forClip(id: string, at: number): Item[][] {
     [
       { name: "Bring to the front", keys: "B", run: () => acts.layer(true) },
       { name: "Put behind others", keys: "Shift B", run: () => acts.layer(false) },
+      { name: "Render to a sound…", keys: "Shift R", run: acts.askForRendering },
       { name: "Show in the running order", run: showInList },
     ],
     [

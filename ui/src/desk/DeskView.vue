@@ -29,6 +29,7 @@ import { Heights } from "./heights";
 import { useMessages } from "./messages";
 import QuestionDialog from "./QuestionDialog.vue";
 import OverviewStrip from "./OverviewStrip.vue";
+import RenderDialog from "./RenderDialog.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
 import { useShortcuts } from "./shortcuts";
 import TimeLines from "./TimeLines.vue";
@@ -211,6 +212,7 @@ function wheel(event: WheelEvent): void {
     </div>
     <ClipMenu />
     <QuestionDialog />
+    <RenderDialog />
     <ShortcutSheet v-model="help" />
   </div>
 </template>

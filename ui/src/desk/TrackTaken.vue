@@ -16,7 +16,12 @@ const SIGNS: Record<number, [sign: string, word: string]> = {
   [GATED.closed]: ["●", "gate closed"],
 };
 const bare = computed(() => desk.bare.value.includes(props.track.id));
-const now = computed(() => (bare.value ? undefined : courseAt(props.track.id, desk.playhead.value, false)));
+/** Nothing is said of silence. */
+const SOFTEST_DB = -90;
+const now = computed(() => {
+  const course = bare.value ? undefined : courseAt(props.track.id, desk.playhead.value, false);
+  return course && course.level > SOFTEST_DB ? course : undefined;
+});
 const taken = computed(() => {
   const by = now.value && takenBy(now.value, props.track.treatment);
   return by ? by.gate + by.expander + by.compressor + by.limiter : 0;
@@ -26,7 +31,9 @@ const transform = computed(() => `scaleX(${Math.min(1, taken.value / MOST_DB).to
 const text = computed(() =>
   bare.value
     ? "Heard without its treatment"
-    : `Its treatment takes ${figure(taken.value)} dB away${gate.value ? `, ${gate.value[1]}` : ""}`,
+    : now.value
+      ? `Its treatment takes ${figure(taken.value)} dB away${gate.value ? `, ${gate.value[1]}` : ""}`
+      : "Nothing sounds on it at the playhead",
 );
 </script>
 
@@ -54,7 +61,7 @@ const text = computed(() =>
   width: 34px;
   height: 5px;
   border-radius: 2px;
-  background: var(--rule);
+  background: var(--rule-strong);
   overflow: hidden;
 }
 .bar i {

@@ -291,6 +291,18 @@ export function useActs(desk: DeskContext) {
     };
   }
 
+  /** Renders the chosen clips, or those that sound in the chosen stretch, to one sound. */
+  function askForRendering(): void {
+    const stretch = range();
+    const on = selection.range?.tracks;
+    const touched = (t: Schema["Track"]) =>
+      Object.entries(t.clips).filter(([, c]) => stretch && c.start < stretch.to && c.start + c.length > stretch.from);
+    const inside = tracks().filter((t) => !on || on.includes(t.id));
+    const clips = chosen().length > 0 ? chosen() : inside.flatMap((t) => touched(t).map(([id]) => id));
+    if (clips.length > 0) desk.rendering.value = { clips, stretch };
+    else session.say("Choose clips, or a stretch in which something sounds, to render them to a sound.");
+  }
+
   function mark(named: boolean): void {
     const stretch = range();
     if (named && stretch) {
@@ -331,6 +343,7 @@ export function useActs(desk: DeskContext) {
 
   return {
     ...levels,
+    askForRendering,
     chosen,
     chosenTracks,
     range,

@@ -156,6 +156,8 @@ export interface DeskContext {
   /** The menu that is open on a clip or on an empty place of a lane. */
   menu: Ref<{ x: number; y: number; clip?: string; track: string; at: number } | undefined>;
   question: Ref<Question | undefined>;
+  /** Clips that are to become one sound, of a stretch alone if one is chosen. */
+  rendering: Ref<{ clips: string[]; stretch: { from: number; to: number } | undefined } | undefined>;
   /** The playhead is being dragged, and follows the hand instead of the sound. */
   scrubbing: Ref<boolean>;
   /** The view goes with the playhead. */
@@ -205,6 +207,7 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     ghosts: ref([]),
     menu: ref(),
     question: ref(),
+    rendering: ref(),
     following: ref(true),
     scrubbing: ref(false),
     proposed: ref([]),

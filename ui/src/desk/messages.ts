@@ -24,7 +24,7 @@ export function useMessages(desk: DeskContext): void {
     (now, before) => {
       const where = desk.stage.value;
       if (now > before && where !== "gather" && where !== "handover") {
-        say("error", "A file could not be taken in or mixed down; Gather and Hand over say why.");
+        say("error", "Something could not be taken in, rendered or mixed down; Gather and Hand over say why.");
       }
     },
   );

@@ -58,6 +58,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("Shift+c", "Shift C", "Play only the joins from the playhead on", () => playJoins(desk)),
     one("Shift+Home", "Shift Home", "Stop, and back to where playing began", () => goBack(desk)),
     one("r", "R", "Record at the playhead, or end the recording", () => void toggleRecord(desk)),
+    one("Shift+r", "Shift R", "Render the chosen clips to a sound…", acts.askForRendering),
     one(
       "t",
       "T",

@@ -60,10 +60,23 @@ export function followCourses(episode: string, version: () => number): void {
   wanted = [];
 }
 
-/** The treatment of a track, or what goes into it, has changed. */
+/** Milliseconds for which a hand rests before what it changes is asked for, and at most so many after it began to move. */
+const QUIET_MS = 100;
+const LONGEST_MS = 400;
+const moving = new Map<string, { since: number; timer: number }>();
+
+/** The treatment of a track, or what goes into it, has changed. What is heard comes before what is seen of that. */
 export function courseChanged(track: string): void {
-  changes.set(track, (changes.get(track) ?? 0) + 1);
-  tell(track);
+  const now = performance.now();
+  const since = moving.get(track)?.since ?? now;
+  window.clearTimeout(moving.get(track)?.timer);
+  const ask = () => {
+    moving.delete(track);
+    changes.set(track, changeOf(track) + 1);
+    tell(track);
+  };
+  const timer = window.setTimeout(ask, Math.max(0, Math.min(QUIET_MS, since + LONGEST_MS - now)));
+  moving.set(track, { since, timer });
 }
 
 const changeOf = (track: string) => changes.get(track) ?? 0;

@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import { api, type Refusal, type Schema } from "../../api/client";
 import ValueField from "../../desk/ValueField.vue";
 import { useDeskContext } from "../../desk/context";
+import { isTreated } from "../../drawing/reduction";
 import { figure, parseLevel, SILENCE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 
@@ -18,6 +19,7 @@ const typed = ref<number>();
 const found = ref<Schema["Evening"]>();
 const left = ref(new Set<string>());
 const busy = ref(false);
+const treated = computed(() => (session.document?.tracks ?? []).some((t) => isTreated(t.treatment)));
 
 /** Of several chosen clips, these alone. */
 const chosen = computed(() => (desk.selection.clips.length > 1 ? [...desk.selection.clips].sort().join() : ""));
@@ -143,6 +145,7 @@ const change = (v: number) => (Math.abs(v) < 0.05 ? "0.0" : v > 0 ? `+${figure(v
       </tbody>
     </table>
     <p v-else class="soft">Measuring the voices…</p>
+    <p v-if="treated" class="soft before">Measured before the treatment, which then gets even voices.</p>
     <button class="plain-button filled" :disabled="taken.length === 0" @click="carryOut">
       {{
         taken.length === 0
@@ -216,6 +219,10 @@ label {
 }
 .remark.wrong {
   color: var(--alarm);
+}
+.before {
+  margin: 0;
+  font-size: 12px;
 }
 .left .figures,
 .left .cut {

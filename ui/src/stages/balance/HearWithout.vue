@@ -15,7 +15,9 @@ const by = computed(() => {
   const v = props.voice;
   if (!v || v.with <= SILENCE || v.without <= SILENCE) return "";
   const change = v.with - v.without;
-  return `Its speech is ${figure(Math.abs(change))} LU ${change < 0 ? "softer" : "louder"} with it; without it, it is heard as loud.`;
+  return Math.abs(change) < 0.05
+    ? "Equally loud with it and without."
+    : `${figure(Math.abs(change))} LU ${change < 0 ? "softer" : "louder"} with it; to compare, both are heard equally loud.`;
 });
 </script>
 

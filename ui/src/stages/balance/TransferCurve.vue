@@ -64,6 +64,10 @@ const marks = computed<Mark[]>(() => {
   return all.map((m, line) => ({ ...m, line }));
 });
 
+/** Names stand left of their lines, where there is room for them. */
+const ROOM_FOR_NAME = 96;
+const leftOf = (m: Mark) => x(m.at) > ROOM_FOR_NAME;
+
 const byPeaks = computed(() => !!(props.treatment.gate?.on || props.treatment.expander?.on));
 const byLevels = computed(() => !!props.treatment.compressor?.on && props.treatment.compressor.detector !== "peak");
 /** What is drawn filled: what the compressor goes by, or what the others do if it is off. */
@@ -157,9 +161,9 @@ function key(mark: Mark, event: KeyboardEvent): void {
         <line :x1="x(m.at)" :x2="x(m.at)" y1="0" :y2="HEIGHT" />
         <path :d="`M${x(m.at) - 5},0h10l-5,8z`" />
         <text
-          :x="x(m.at) + (x(m.at) > WIDTH / 2 ? -9 : 9)"
+          :x="x(m.at) + (leftOf(m) ? -9 : 9)"
           :y="11 + 13 * m.line"
-          :text-anchor="x(m.at) > WIDTH / 2 ? 'end' : 'start'"
+          :text-anchor="leftOf(m) ? 'end' : 'start'"
         >
           {{ m.name }} {{ figure(m.at) }}
         </text>

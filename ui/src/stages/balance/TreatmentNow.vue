@@ -20,7 +20,12 @@ const STATES: Record<number, { sign: string; word: string }> = {
   [GATED.holding]: { sign: "◐", word: "holding" },
   [GATED.closed]: { sign: "●", word: "closed" },
 };
-const now = computed(() => courseAt(props.track.id, desk.playhead.value, false));
+/** Nothing is said of silence. */
+const SOFTEST_DB = -90;
+const now = computed(() => {
+  const course = courseAt(props.track.id, desk.playhead.value, false);
+  return course && course.level > SOFTEST_DB ? course : undefined;
+});
 const rows = computed(() => {
   const treatment = props.track.treatment;
   const taken = now.value && takenBy(now.value, treatment);
@@ -43,7 +48,7 @@ const shown = computed({
       <li v-for="r in rows" :key="r.cause" :data-cause="r.cause">
         <i class="swatch" :class="r.cause"></i>{{ r.name }}
         <span v-if="r.state" class="state" :data-state="r.state.word">{{ r.state.sign }} {{ r.state.word }}</span>
-        <b class="figures">{{ r.by === undefined ? "…" : r.by < 0.05 ? "0.0" : figure(-r.by) }}</b>
+        <b class="figures">{{ r.by === undefined ? "–" : r.by < 0.05 ? "0.0" : figure(-r.by) }}</b>
       </li>
     </ul>
     <label><input v-model="shown" type="checkbox" /> Show it along the clips</label>

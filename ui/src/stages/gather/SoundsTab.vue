@@ -60,7 +60,9 @@ const found = computed(() => {
     .sort(orders.find((o) => o.key === order.value)!.compare);
 });
 const imports = computed(() =>
-  Object.values(jobs.byID).filter((j) => j.kind === "import" && j.state !== "done" && j.state !== "cancelled"),
+  Object.values(jobs.byID).filter(
+    (j) => (j.kind === "import" || j.kind === "render") && j.state !== "done" && j.state !== "cancelled",
+  ),
 );
 const doing = {
   waiting: "Waiting",
@@ -90,7 +92,15 @@ const doing = {
       v-for="j in imports"
       :key="j.id"
       :name="j.name"
-      :doing="j.state !== 'queued' ? 'Reading' : j.problem ? 'Waiting for room on the disk' : 'Waiting'"
+      :doing="
+        j.state !== 'queued'
+          ? j.kind === 'render'
+            ? 'Rendering'
+            : 'Reading'
+          : j.problem
+            ? 'Waiting for room on the disk'
+            : 'Waiting'
+      "
       :progress="j.progress"
       :left="j.left"
       :problem="j.state === 'failed' ? (j.problem?.message ?? '') : ''"
