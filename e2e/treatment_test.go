@@ -183,3 +183,150 @@ func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testi
 	pcm := testkit.ReadAudio(t, testkit.WriteFile(t, "mix.wav", data), 2)
 	assert.InDelta(t, taken, 20*math.Log10(float64(pcm[1][5*audio.Second])/0.5), 0.01, "the reduction is in the file")
 }
+
+// withVoice opens a new episode with a voice on it that is a tone of a second, half loud at -10 dBFS and
+// half soft at -30, and a pause with a room in it every four seconds; and has what is played heard.
+func withVoice(t *testing.T, title string) (w *Window, episode string) {
+	t.Helper()
+	pcm := testkit.Noise(1, 0.001, 32*audio.Second, 4)
+	loud, soft := testkit.Sine(1, 600, -10, 0, pcm.Length()), testkit.Sine(1, 600, -30, 0, pcm.Length())
+	for i := range pcm[0] {
+		switch at := audio.Frames(i) % (4 * audio.Second); {
+		case at >= 3*audio.Second:
+		case at%audio.Second < audio.Second/2:
+			pcm[0][i] += loud[0][i]
+		default:
+			pcm[0][i] += soft[0][i]
+		}
+	}
+	w = OpenWindow(t, base)
+	w.Hear()
+	episode = newEpisode(w, title)
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, testkit.WriteWAV(t, "Guest at the table.wav", pcm))
+	w.Until(`document.querySelectorAll(".clip").length === 1`)
+	w.Press("Balance")
+	w.Click(`.card .name`)
+	w.Until(`document.querySelector("aside [aria-label='Name under which the show keeps this treatment'], aside .starts")`)
+	return w, episode
+}
+
+func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *testing.T) {
+	w, episode := withVoice(t, "Suggested")
+	w.Press("Suggest")
+	d := untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Gate.On })
+	got := d.Tracks[0].Treatment
+	assert.Greater(t, got.Gate.Open, audio.DB(-58), "above the room, whose noise lies at -60")
+	assert.Less(t, got.Gate.Open, audio.DB(-35), "below the soft words")
+	assert.InDelta(t, 4.5, -treat.Compressed(got.Compressor, float64(got.Compressor.Speech)), 1.5)
+	assert.InDelta(t, -13, float64(got.Compressor.Speech), 1, "where its power lies")
+	w.Until(`/The gate opens at .* above the room.* Ordinary speech lies at/.test(document.querySelector("[data-why]").innerText)`)
+	w.Until(`/^\d+ % of the speech is over/.test(document.querySelector("[data-over]").innerText.trim())`)
+
+	w.Press("Keep…")
+	w.Type(`[aria-label="Name under which the show keeps this treatment"]`, "The guest’s microphone")
+	w.Until(`!document.querySelector("aside form")`)
+	begin := func(name string) {
+		w.Press("Begin with…")
+		item := fmt.Sprintf(`[...document.querySelectorAll(".el-dropdown-menu__item")].find(e => e.innerText.startsWith(%q) && e.getBoundingClientRect().height > 0)`, name)
+		w.Until(item)
+		Eval[bool](w, `(`+item+`.click(), true)`)
+	}
+	begin("Telephone line")
+	d = untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.LowCut.Corner == 200 })
+	assert.NotEqual(t, got, d.Tracks[0].Treatment)
+
+	// Two more tracks: all three are chosen and given what the show keeps.
+	for range 2 {
+		w.Press("Add a track")
+		w.Press("for voice")
+	}
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 3 })
+	w.Click(`.card .name`)
+	for i := range 2 {
+		x, y := w.Find(fmt.Sprintf(`section.card[aria-label="Track Voice %d"] .name`, i+2)).At(0.5, 0.5)
+		w.Do(chromedp.MouseClickXY(x, y, chromedp.ButtonModifiers(chromedp.ModifierCtrl)))
+	}
+	w.UntilText("The 3 chosen tracks are treated together.")
+	w.Until(`![...document.querySelectorAll("aside .starts button")].some(b => b.disabled)`)
+	begin("The guest’s microphone")
+	d = untilKept(w, episode, func(d session.Document) bool { return d.Tracks[2].Treatment.Gate.On })
+	for _, track := range d.Tracks {
+		assert.Equal(t, []any{got.Gate, got.Compressor}, []any{track.Treatment.Gate, track.Treatment.Compressor})
+	}
+	w.Press("Undo")
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[2].Treatment.Off() && !d.Tracks[0].Treatment.Off() })
+	w.Press("Begin with…")
+	w.Click(`[aria-label="Forget The guest’s microphone"]`)
+	w.Until(`!document.querySelector("[aria-label^='Forget The guest']")`)
+}
+
+func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testing.T) {
+	w, episode := withVoice(t, "With and without")
+	tickStage(w, "Compressor")
+	w.Type(`[aria-label="Over, typed"]`, "-32")
+	w.Type(`[aria-label="Ratio, typed"]`, "5")
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Ratio == 5 })
+	version := get[server.Desk](t, "/api/episodes/"+episode).Version
+	// Of the last seconds that were heard: how many dB lie between loud and soft, and the mean power.
+	const last = `(() => {
+		const all = window.__heard.slice(-300).flatMap(b => [...b[0]]), levels = [], hop = 480;
+		for (let i = 0; i + hop <= all.length; i += hop) levels.push(10 * Math.log10(all.slice(i, i + hop).reduce((s, v) => s + v * v, 1e-12) / hop));
+		const words = levels.filter(v => v > -58).sort((a, b) => a - b);
+		return [words[Math.floor(words.length * 0.7)] - words[Math.floor(words.length * 0.1)], words[Math.floor(words.length * 0.7)]];
+	})()`
+	w.Key(kb.Home)
+	w.Press("Play")
+	w.Until(`document.querySelector(".now").innerText >= "0:05.50"`)
+	w.Until(last + `[0] < 14`)
+	treated := Eval[[]float64](w, last)
+	Eval[bool](w, `(window.__from = window.__heard.length, true)`)
+	w.Key("7")
+	w.Until(`document.querySelector(".card .bare") && document.querySelector("aside .without button").getAttribute("aria-pressed") === "true"`)
+	w.Until(last + `[0] > 18`)
+	bare := Eval[[]float64](w, last)
+	assert.InDelta(t, 20, bare[0], 2, "as it was recorded")
+	assert.InDelta(t, treated[1], bare[1], 0.5, "as loud as with it, though it takes away 15 dB")
+	w.Key("7")
+	w.Until(`!document.querySelector(".card .bare")`)
+	w.Until(last + `[0] < 14`)
+	// Held, it goes back by itself.
+	Eval[bool](w, `(document.body.dispatchEvent(new KeyboardEvent("keydown", {key: "7", code: "Digit7", bubbles: true})), true)`)
+	w.Until(`document.querySelector(".card .bare")`)
+	w.Until(last + `[0] > 18`)
+	Eval[bool](w, `(document.body.dispatchEvent(new KeyboardEvent("keyup", {key: "7", code: "Digit7", bubbles: true})), true)`)
+	w.Until(`!document.querySelector(".card .bare")`)
+	w.Press("Pause")
+	// The steepest that a tone of 600 Hz is at the highest level that is heard, and a little for what crosses over.
+	steps := Eval[[]float64](w, `(() => {
+		const all = window.__heard.slice(window.__from).flatMap(b => [...b[0]]);
+		let step = 0, high = 0;
+		for (let i = 1; i < all.length; i++) { step = Math.max(step, Math.abs(all[i] - all[i - 1])); high = Math.max(high, Math.abs(all[i])); }
+		return [step, high];
+	})()`)
+	assert.Less(t, steps[0], 1.6*steps[1]*2*math.Pi*600/audio.Rate, "no step that is not in the tone")
+	assert.Equal(t, version, get[server.Desk](t, "/api/episodes/"+episode).Version, "nothing of the session has changed")
+}
+
+func TestAChosenStretchBecomesASoundThatStandsOverItsOriginal(t *testing.T) {
+	w, episode := withVoice(t, "Rendered")
+	tickStage(w, "Compressor")
+	w.Type(`[aria-label="Over, typed"]`, "-30")
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Threshold == -30 })
+	before := listen(t, episode, 5*audio.Second, 7*audio.Second)
+	w.Click(".clip .head")
+	w.Key("R", chromedp.ModifierShift)
+	w.Type(`[aria-label="Name of the sound"]`, "Guest, treated") // and Enter
+	d := untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 2 })
+	w.UntilText("“Guest, treated” is a sound of the show now.")
+	assert.Equal(t, "Guest, treated", d.Tracks[0].Name)
+	assert.True(t, clipsOf(d, 1)[0].Silent)
+	assert.Less(t, testkit.MaxDifference(t, before, listen(t, episode, 5*audio.Second, 7*audio.Second)), 1e-5, "it sounds as it did")
+	w.Press("Gather")
+	w.Until(`document.querySelector('[data-sound="Guest, treated"]')`)
+	w.Press("Undo")
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 1 && !clipsOf(d, 0)[0].Silent })
+	w.Key(kb.Escape)
+	w.Key("R", chromedp.ModifierShift)
+	w.UntilText("Choose clips, or a stretch in which something sounds")
+}

@@ -11,7 +11,7 @@ const HELD_MS = 350;
 export function useBare(desk: DeskContext) {
   const session = useSession();
   const acts = useActs(desk);
-  let pressed = 0;
+  let forget: (() => void) | undefined;
 
   const treated = computed(() =>
     (session.document?.tracks ?? []).filter((t) => isTreated(t.treatment)).map((t) => t.id),
@@ -36,14 +36,20 @@ export function useBare(desk: DeskContext) {
   function press(event: KeyboardEvent): void {
     if (event.repeat) return;
     if (treated.value.length === 0) return session.say("No track is treated. Switch a stage on in Balance first.");
-    pressed = performance.now();
+    const pressed = performance.now();
     switchOver(meant());
-    const release = (up: KeyboardEvent) => {
-      if (up.code !== event.code) return;
-      window.removeEventListener("keyup", release);
+    forget?.();
+    const release = (up: Event) => {
+      if (up instanceof KeyboardEvent && up.code !== event.code) return;
+      forget?.();
       if (performance.now() - pressed > HELD_MS) switchOver(meant());
     };
-    window.addEventListener("keyup", release);
+    // A key that is let go while another window has the keyboard is not heard of.
+    for (const end of ["keyup", "blur"]) window.addEventListener(end, release);
+    forget = () => {
+      for (const end of ["keyup", "blur"]) window.removeEventListener(end, release);
+      forget = undefined;
+    };
   }
 
   return { bare, switchOver, press };

@@ -160,11 +160,7 @@ function key(mark: Mark, event: KeyboardEvent): void {
         <rect :x="x(m.at) - 7" y="0" width="14" :height="HEIGHT" class="touch" />
         <line :x1="x(m.at)" :x2="x(m.at)" y1="0" :y2="HEIGHT" />
         <path :d="`M${x(m.at) - 5},0h10l-5,8z`" />
-        <text
-          :x="x(m.at) + (leftOf(m) ? -9 : 9)"
-          :y="11 + 13 * m.line"
-          :text-anchor="leftOf(m) ? 'end' : 'start'"
-        >
+        <text :x="x(m.at) + (leftOf(m) ? -9 : 9)" :y="11 + 13 * m.line" :text-anchor="leftOf(m) ? 'end' : 'start'">
           {{ m.name }} {{ figure(m.at) }}
         </text>
       </g>

@@ -43,7 +43,7 @@ const shown = computed({
 </script>
 
 <template>
-  <div v-if="rows.length > 0" class="now">
+  <div v-if="rows.length > 0" class="taken-now">
     <ul aria-label="What is taken away at the playhead">
       <li v-for="r in rows" :key="r.cause" :data-cause="r.cause">
         <i class="swatch" :class="r.cause"></i>{{ r.name }}
@@ -56,7 +56,7 @@ const shown = computed({
 </template>
 
 <style scoped>
-.now {
+.taken-now {
   font-size: 12.5px;
 }
 ul {
