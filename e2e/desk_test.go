@@ -309,7 +309,7 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	w.Press("Balance")
 	w.Click(`[aria-label="Track Voice 1"] .name`)
 	Eval[bool](w, `(document.querySelectorAll("aside label.stage input")[3].click(), true)`)
-	w.Until(`document.querySelector("aside svg[role=img]")`)
+	w.Until(`document.querySelector("aside [data-mark]")`)
 	settle(w)
 	check("the treatment of a track")
 }

@@ -53,12 +53,19 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	keep("balance-even")
 	w.Press("Done with evening out")
 	w.Click(`[aria-label="Track Keeper"] .name`)
-	Eval[bool](w, `(document.querySelectorAll("aside label.stage input")[3].click(), true)`)
-	w.Until(`document.querySelector("aside svg[role=img]")`)
+	clickRuler(w, 0.4)
+	w.Until(`document.querySelector("[data-dot]") && document.querySelector("[data-over]")`)
 	settle(w)
 	keep("balance-treatment")
-	w.Press("Undo")
-	w.Until(`!document.querySelector("aside svg[role=img]")`)
+	w.Click(`[aria-label^="Keeper, winter of the storm"] .head`)
+	for range 8 {
+		w.Key("+")
+	}
+	w.Until(`[...document.querySelectorAll("aside dl div")].some(r => r.innerText.startsWith("Compressor"))`)
+	settle(w)
+	keep("balance-taken")
+	w.Key("0")
+	w.Key(kb.Escape)
 	for _, stage := range []string{"Arrange", "Hand over", "Gather"} {
 		w.Press(stage)
 		settle(w)

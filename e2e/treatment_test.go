@@ -161,7 +161,7 @@ func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testi
 	want := fmt.Sprintf("−%.1f", -taken)
 	w.Until(`document.querySelector("[data-cause=compressor] b").innerText === "` + want + `"`)
 	body := w.Find(".clip").Height - 20
-	w.Until(fmt.Sprintf(`Math.abs(%s - %v) <= 2`, tallest(".clip", "took-compressor"), -taken/30*0.5*body))
+	w.Until(fmt.Sprintf(`Math.abs(%s - %v) <= 2`, tallest(".clip", "took-compressor"), min(20, -taken)/20*0.5*body))
 	w.Click(".clip .head")
 	clickRuler(w, 0.2)
 	w.Until(`document.querySelector("[data-level=total]").innerText === "` + want + ` dB"`)

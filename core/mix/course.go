@@ -48,7 +48,7 @@ var CellLengths = []audio.Frames{CellStep, cell, 10 * cell, 100 * cell}
 // course is what happens in a span, in cells of 160 frames; none of them if nothing sounds.
 type course []Cell
 
-func (c course) bytes() int { return 16 * len(c) }
+func (c course) bytes() int { return entry + 16*len(c) }
 
 // before begins a course with what a span is before its treatment.
 func before(linked audio.PCM, begin audio.Frames) course {
@@ -174,6 +174,10 @@ func (p *Plan) Course(trackID string, from, length audio.Frames, count int, more
 	}
 	return out, nil
 }
+
+// Holds says whether the plan knows the sound of a track: one that cannot be heard and is not
+// treated is left out.
+func (p *Plan) Holds(trackID string) bool { return p.find(trackID) != nil }
 
 func (p *Plan) find(trackID string) *track {
 	for _, t := range p.all() {

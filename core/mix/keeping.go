@@ -12,6 +12,9 @@ type key [sha256.Size]byte
 // sized is what knows how much memory it takes.
 type sized interface{ bytes() int }
 
+// entry is about what it takes to keep a thing in which there is nothing.
+const entry = 256
+
 // keeping keeps what was made, bounded by bytes, what was used last. It is safe for use by many goroutines.
 type keeping[V sized] struct {
 	mu    sync.Mutex

@@ -33,7 +33,8 @@ type span struct {
 	course course
 }
 
-func (s *span) bytes() (n int) {
+func (s *span) bytes() int {
+	n := entry
 	for _, channel := range s.bus {
 		n += 4 * len(channel)
 	}

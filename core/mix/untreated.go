@@ -12,7 +12,8 @@ import (
 // bus on which nothing sounds is nil.
 type powers [3][]float32
 
-func (p powers) bytes() (n int) {
+func (p powers) bytes() int {
+	n := entry
 	for _, channel := range p {
 		n += 4 * len(channel)
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"ruvel/core/audio"
+	"ruvel/core/edit"
 	"ruvel/core/mix"
 	"ruvel/core/problem"
 	"ruvel/core/session"
@@ -115,7 +116,7 @@ func (s *Server) voice(ctx context.Context, episode, track string, rev int64) (v
 	if err != nil {
 		return v, err
 	}
-	defer p.Close()
+	defer func() { p.Close() }()
 	doc, version, err := s.Store.Document(ctx, episode)
 	if err != nil {
 		return v, err
@@ -123,6 +124,13 @@ func (s *Server) voice(ctx context.Context, episode, track string, rev int64) (v
 	i := doc.FindTrack(track)
 	if i < 0 {
 		return v, problem.New("unknown-track", "track", "That track is not in the session any more.")
+	}
+	if !p.Holds(track) { // it is muted, or others are soloed
+		p.Close()
+		off, on := false, true
+		if p, err = s.Plans.Tried(ctx, episode, edit.SetTracks{Tracks: []edit.TrackChange{{Track: track, Mute: &off, Solo: &on}}}); err != nil {
+			return v, err
+		}
 	}
 	v.Version = min(version, p.Version)
 	plan := p.InTurns(s.turns.in)

@@ -141,6 +141,10 @@ func TestAVoiceIsDescribedAndTreatmentsAreLaidForIt(t *testing.T) {
 	assert.Greater(t, v.With-v.Without, -6.0)
 	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, d.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "treatment": v.Starts[1].Treatment}}})
+	// A muted track is known as well, treated or not.
+	muted := map[string]any{"track": track, "mute": true, "treatment": session.Treatment{}}
+	do(t, episode, d.Version+1, map[string]any{"type": "set-tracks", "tracks": []any{muted}})
+	assert.Equal(t, v.Spread, want[server.Voice](t, "GET", "/episodes/"+episode+"/tracks/"+track+"/voice", nil).Spread)
 	code, _ := refused(t, 422, "GET", "/episodes/"+episode+"/tracks/t99/voice", nil)
 	assert.Equal(t, "unknown-track", code)
 }

@@ -16,7 +16,7 @@ export const PATTERNS: Record<Cause, (x: number, y: number) => boolean> = {
 };
 
 /** So many dB taken away fill so much of a clip's body. */
-const MOST_DB = 30;
+const MOST_DB = 20;
 const MOST_SHARE = 0.5;
 /** The rows, in CSS pixels, in which the gate says what it does. */
 const STATE_ROWS = 3;

@@ -43,13 +43,15 @@ watch(heard, () => void voices.look(props.track.id).catch((error: Refusal) => (s
 });
 
 /** Changes some settings of a stage, of the treatment as it is when the turn of this comes: others may be on their way. */
-function change(stage: Stage["key"], values: Values, gesture?: string): void {
+function change(stage: Stage["key"], make: Values | ((now: Values) => Values), gesture?: string): void {
   const ids = many.value;
   void session.edit(() => {
     const track = session.document?.tracks.find((t) => t.id === props.track.id);
     if (!track) return undefined;
     const before = { ...lists.treatment!, ...track.treatment };
-    const now = { ...(before[stage] as unknown as Values), ...values };
+    const own = before[stage] as unknown as Values;
+    const values = typeof make === "function" ? make(own) : make;
+    const now = { ...own, ...values };
     // The two thresholds of a gate push each other along.
     if (stage === "gate" && "open" in values) now.close = Math.min(now.close as number, now.open as number);
     if (stage === "gate" && "close" in values) now.open = Math.max(now.close as number, now.open as number);
@@ -98,7 +100,9 @@ async function take(start: Schema["Treatment"], said: string, laid: string): Pro
       :track="track.id"
       :treatment="treatment"
       :spread="voice?.spread"
-      @threshold="(stage, key, value, gesture) => change(stage, { [key]: value }, gesture)"
+      @threshold="
+        (stage, key, value, gesture) => change(stage, (now) => ({ [key]: value(now[key] as number) }), gesture)
+      "
     />
     <TreatmentNow :track="track" />
     <HearWithout v-if="isTreated(track.treatment)" :tracks="many" :voice="voice" />

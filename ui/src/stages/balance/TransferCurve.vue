@@ -2,8 +2,8 @@
 import { computed, useTemplateRef } from "vue";
 import type { Schema } from "../../api/client";
 import { newGesture, startDrag } from "../../desk/drag";
-import { compressed, expanded, makeUpOf } from "../../drawing/level";
 import { figure } from "../../model/units";
+import { marksOf, outlineOf, outOf, shareOver, type Mark } from "./curve";
 import CurveDot from "./CurveDot.vue";
 
 /**
@@ -15,7 +15,10 @@ const props = defineProps<{
   treatment: Schema["Treatment"];
   spread: Schema["Spread"] | undefined;
 }>();
-const emit = defineEmits<{ threshold: [stage: Mark["stage"], key: string, value: number, gesture?: string] }>();
+const emit = defineEmits<{
+  /** A threshold is to be somewhere else; the value is made of the one that it has when that is done. */
+  threshold: [stage: Mark["stage"], key: string, value: (now: number) => number, gesture?: string];
+}>();
 const svg = useTemplateRef<SVGSVGElement>("svg");
 
 const LOWEST = -78;
@@ -26,49 +29,20 @@ const TALL = 0.5;
 const x = (level: number) => Math.min(1, Math.max(0, (level - LOWEST) / -LOWEST)) * WIDTH;
 const y = (level: number) => HEIGHT - (x(level) / WIDTH) * HEIGHT;
 
-interface Mark {
-  stage: "gate" | "expander" | "compressor";
-  key: string;
-  name: string;
-  at: number;
-  min: number;
-  /** Its name stands so many lines down, so that names do not cover each other. */
-  line: number;
-}
-
-function out(level: number): number {
-  const { gate, expander, compressor, limiter } = props.treatment;
-  let now = level;
-  if (gate?.on && level < gate.open) now -= gate.range;
-  if (expander?.on) now += expanded(expander, now);
-  if (compressor?.on) now += compressed(compressor, now) + makeUpOf(compressor);
-  return limiter?.on ? Math.min(now, limiter.ceiling) : now;
-}
-
 const line = computed(() => {
   const points = Array.from({ length: 4 * -LOWEST + 1 }, (_, i) => LOWEST + i / 4);
-  return points.map((level) => `${x(level).toFixed(1)},${y(out(level)).toFixed(1)}`).join(" ");
+  return points.map((level) => `${x(level).toFixed(1)},${y(outOf(props.treatment, level)).toFixed(1)}`).join(" ");
 });
-
-const marks = computed<Mark[]>(() => {
-  const { gate, expander, compressor } = props.treatment;
-  const all = [
-    ...(gate?.on ? [{ stage: "gate" as const, key: "open", name: "gate", at: gate.open, min: -80 }] : []),
-    ...(expander?.on
-      ? [{ stage: "expander" as const, key: "threshold", name: "expander", at: expander.threshold, min: -80 }]
-      : []),
-    ...(compressor?.on
-      ? [{ stage: "compressor" as const, key: "threshold", name: "compressor", at: compressor.threshold, min: -60 }]
-      : []),
-  ];
-  return all.map((m, line) => ({ ...m, line }));
-});
+const marks = computed(() => marksOf(props.treatment));
 
 /** Names stand left of their lines, where there is room for them. */
 const ROOM_FOR_NAME = 96;
 const leftOf = (m: Mark) => x(m.at) > ROOM_FOR_NAME;
 
-const byPeaks = computed(() => !!(props.treatment.gate?.on || props.treatment.expander?.on));
+const byPeaks = computed(() => {
+  const { gate, expander, compressor } = props.treatment;
+  return !!(gate?.on || expander?.on || (compressor?.on && compressor.detector === "peak"));
+});
 const byLevels = computed(() => !!props.treatment.compressor?.on && props.treatment.compressor.detector !== "peak");
 /** What is drawn filled: what the compressor goes by, or what the others do if it is off. */
 const first = computed(() => (byLevels.value || !byPeaks.value ? props.spread?.levels : props.spread?.peaks));
@@ -76,15 +50,7 @@ const first = computed(() => (byLevels.value || !byPeaks.value ? props.spread?.l
 const second = computed(() => (byLevels.value && byPeaks.value ? props.spread?.peaks : undefined));
 const spoken = computed(() => (first.value?.bins.length ?? 0) > 0);
 
-function shape(h: Schema["Histogram"] | undefined): string {
-  if (!h || h.bins.length === 0) return "";
-  const most = Math.max(...h.bins);
-  const steps = h.bins.map((share, i) => {
-    const top = HEIGHT - (share / most) * HEIGHT * TALL;
-    return `L${x(h.lowest + i).toFixed(1)},${top.toFixed(1)}L${x(h.lowest + i + 1).toFixed(1)},${top.toFixed(1)}`;
-  });
-  return `M0,${HEIGHT}${steps.join("")}L${WIDTH},${HEIGHT}Z`;
-}
+const shape = (h: Schema["Histogram"] | undefined) => (h && spoken.value ? outlineOf(h, x, HEIGHT, TALL * HEIGHT) : "");
 
 /** Where the room is, as the stage sees it that is to tell it from the voice. */
 const room = computed(() => (byPeaks.value ? props.spread?.peaks : first.value)?.floor ?? -90);
@@ -93,8 +59,7 @@ const room = computed(() => (byPeaks.value ? props.spread?.peaks : first.value)?
 const over = computed(() => {
   const c = props.treatment.compressor;
   const h = c?.detector === "peak" ? props.spread?.peaks : props.spread?.levels;
-  if (!c?.on || !h || h.bins.length === 0) return undefined;
-  return h.bins.reduce((sum, share, i) => sum + (h.lowest + i + 0.5 > c.threshold ? share : 0), 0);
+  return c?.on && h ? shareOver(h, c.threshold) : undefined;
 });
 
 function drag(mark: Mark, event: PointerEvent): void {
@@ -103,8 +68,8 @@ function drag(mark: Mark, event: PointerEvent): void {
   startDrag(event, {
     threshold: 1,
     move: ({ dx }) => {
-      const at = Math.max(mark.min, Math.min(0, mark.at + dx * scale));
-      emit("threshold", mark.stage, mark.key, Math.round(at * 10) / 10, gesture);
+      const at = within(mark, mark.at + dx * scale);
+      emit("threshold", mark.stage, mark.key, () => at, gesture);
     },
   });
 }
@@ -114,8 +79,13 @@ function key(mark: Mark, event: KeyboardEvent): void {
   if (!by) return;
   event.preventDefault();
   event.stopPropagation();
-  const step = event.shiftKey ? 0.1 : 1;
-  emit("threshold", mark.stage, mark.key, Math.max(mark.min, Math.min(0, Math.round((mark.at + by * step) * 10) / 10)));
+  const step = by * (event.shiftKey ? 0.1 : 1);
+  emit("threshold", mark.stage, mark.key, (now) => within(mark, now + step));
+}
+
+/** A level where a threshold can be, to a tenth of a dB. */
+function within(mark: Mark, level: number): number {
+  return Math.round(Math.max(mark.min, Math.min(0, level)) * 10) / 10;
 }
 </script>
 
@@ -143,12 +113,12 @@ function key(mark: Mark, event: KeyboardEvent): void {
       <polyline :points="line" class="curve" />
       <CurveDot :track="track" :x="x" :y="y" />
       <g
-        v-for="m in marks"
+        v-for="(m, i) in marks"
         :key="m.stage"
         class="mark"
         tabindex="0"
         role="slider"
-        :aria-label="`Threshold of the ${m.name}`"
+        :aria-label="`Threshold of the ${m.stage}`"
         :aria-valuenow="m.at"
         :aria-valuemin="m.min"
         aria-valuemax="0"
@@ -160,8 +130,8 @@ function key(mark: Mark, event: KeyboardEvent): void {
         <rect :x="x(m.at) - 7" y="0" width="14" :height="HEIGHT" class="touch" />
         <line :x1="x(m.at)" :x2="x(m.at)" y1="0" :y2="HEIGHT" />
         <path :d="`M${x(m.at) - 5},0h10l-5,8z`" />
-        <text :x="x(m.at) + (leftOf(m) ? -9 : 9)" :y="11 + 13 * m.line" :text-anchor="leftOf(m) ? 'end' : 'start'">
-          {{ m.name }} {{ figure(m.at) }}
+        <text :x="x(m.at) + (leftOf(m) ? -9 : 9)" :y="11 + 13 * i" :text-anchor="leftOf(m) ? 'end' : 'start'">
+          {{ m.stage }} {{ figure(m.at) }}
         </text>
       </g>
       <text v-for="db in [-60, -40, -20]" :key="db" :x="x(db)" :y="HEIGHT - 6" text-anchor="middle" class="axis">
