@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
@@ -110,6 +111,25 @@ func TestTruePeakOfTonesWhoseSamplesMissTheCrest(t *testing.T) {
 		assert.LessOrEqual(t, got, c.want+0.2, "fs/%v at %v degrees", c.divisor, c.phase)
 		assert.GreaterOrEqual(t, got, c.want-0.4, "fs/%v at %v degrees", c.divisor, c.phase)
 	}
+}
+
+func TestTheTruePeaksOfAWholeChannelAreThoseOfAMeterThatIsFedStretchByStretch(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		channel := rapid.SliceOfN(rapid.Float32Range(-1, 1), 0, 400).Draw(t, "channel")
+		every, floor := rapid.IntRange(16, 70).Draw(t, "every"), rapid.Float32Range(0, 1.2).Draw(t, "floor")
+		skipped := rapid.IntRange(0, 9).Draw(t, "skipped")
+		got := map[int]float32{}
+		loudness.Over(channel, every, floor, func(k int) bool { return k == skipped }, func(k int, peak float32) { got[k] = peak })
+		want := map[int]float32{}
+		var meter loudness.TruePeak
+		for k := 0; k*every < len(channel); k++ {
+			meter.ResetTo(floor)
+			if peak := meter.Write(channel[k*every : min((k+1)*every, len(channel))]); peak > floor && k != skipped {
+				want[k] = peak
+			}
+		}
+		assert.Equal(t, want, got)
+	})
 }
 
 func TestSkippingQuietStretchesDoesNotChangeTheTruePeak(t *testing.T) {

@@ -105,6 +105,36 @@ func (t *TruePeak) Reset() { t.peak = 0 }
 // ResetTo is Reset to a floor: what does not exceed it is not looked for.
 func (t *TruePeak) ResetTo(floor float32) { t.peak = floor }
 
+// Over tells of the true peaks of a whole channel, stretch by stretch of so many frames, at
+// least as many as the filter has taps: of each in which it comes over a floor, unless skip says
+// that nobody asks. A peak counts where the filter has found it, up to half its length later.
+func Over(channel []float32, every int, floor float32, skip func(stretch int) bool, tell func(stretch int, peak float32)) {
+	var before float32 // the largest sample of the stretch before, to which the filter reaches back
+	var t TruePeak
+	for at, k := 0, 0; at < len(channel); at, k = at+every, k+1 {
+		end := min(at+every, len(channel))
+		own := peakOf(channel[at:end])
+		top := max(own, before)
+		before = own
+		if top*interpolator.reach <= floor || skip(k) {
+			continue
+		}
+		t.peak = max(floor, own)
+		for i := at; i < end; i++ {
+			if i >= taps-1 {
+				t.between((*[taps]float32)(channel[i-taps+1 : i+1]))
+			} else { // before the channel there is silence
+				var window [taps]float32
+				copy(window[taps-1-i:], channel[:i+1])
+				t.between(&window)
+			}
+		}
+		if t.peak > floor {
+			tell(k, t.peak)
+		}
+	}
+}
+
 // between runs the three phases between two samples in the middle of a window.
 func (t *TruePeak) between(window *[taps]float32) {
 	for p := range interpolator.coefficients {

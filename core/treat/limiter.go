@@ -25,12 +25,13 @@ const (
 func limit(s session.Limiter, pcm audio.PCM) Gains {
 	total := make(Gains, steps(pcm.Length()))
 	left := smooth(s.Release)
+	var ratios []float32 // of the pass before
 	for range passes {
-		needs := needed(float32(s.Ceiling.Gain()), pcm)
+		needs := needed(float32(s.Ceiling.Gain()), pcm, ratios)
 		if needs == nil {
 			break
 		}
-		ratios := held(needs, left)
+		ratios = held(needs, left)
 		for k, g := range ratios[:len(total)] {
 			if g < 1 {
 				total[k] += float32(20 * math.Log10(float64(g)))
@@ -44,22 +45,22 @@ func limit(s session.Limiter, pcm audio.PCM) Gains {
 // margin is how much lower than the ceiling a peak is put: what the ramps of the gain may move it.
 const margin = 0.9995
 
-// needed is the gain that every step needs, or nil if none needs any.
-func needed(ceiling float32, pcm audio.PCM) []float32 {
+// needed is the gain that every step needs, or nil if none needs any. Where the ratios of the pass
+// before have changed nothing, nothing is looked for again.
+func needed(ceiling float32, pcm audio.PCM, before []float32) []float32 {
 	out := make([]float32, steps(pcm.Length()))
 	for k := range out {
 		out[k] = 1
 	}
 	over := false
+	unchanged := func(k int) bool { // nor the step before, to which the filter reaches
+		return before != nil && before[max(0, k-1)] == 1 && before[k] == 1 && before[k+1] == 1
+	}
 	for _, channel := range pcm {
-		var meter loudness.TruePeak
-		for k := range out {
-			meter.ResetTo(ceiling)
-			if peak := meter.Write(channel[k*Step : min((k+1)*Step, len(channel))]); peak > ceiling {
-				over = true
-				out[k] = min(out[k], ceiling*margin/peak)
-			}
-		}
+		loudness.Over(channel, Step, ceiling, unchanged, func(k int, peak float32) {
+			over = true
+			out[k] = min(out[k], ceiling*margin/peak)
+		})
 	}
 	if !over {
 		return nil
