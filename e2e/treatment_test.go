@@ -232,6 +232,10 @@ func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *t
 		w.Until(item)
 		Eval[bool](w, `(`+item+`.click(), true)`)
 	}
+	w.Press("Undo")
+	w.Until(`!document.querySelector("[data-why]")`) // nothing is said of what is not so
+	w.Press("Redo")
+	w.Until(`document.querySelector("[data-why]")`)
 	begin("Telephone line")
 	d = untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.LowCut.Corner == 200 })
 	assert.NotEqual(t, got, d.Tracks[0].Treatment)
@@ -319,6 +323,7 @@ func TestAChosenStretchBecomesASoundThatStandsOverItsOriginal(t *testing.T) {
 	w.Type(`[aria-label="Name of the sound"]`, "Guest, treated") // and Enter
 	d := untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 2 })
 	w.UntilText("“Guest, treated” is a sound of the show now.")
+	w.Until(`document.querySelectorAll(".el-message").length === 1`)
 	assert.Equal(t, "Guest, treated", d.Tracks[0].Name)
 	assert.True(t, clipsOf(d, 1)[0].Silent)
 	assert.Less(t, testkit.MaxDifference(t, before, listen(t, episode, 5*audio.Second, 7*audio.Second)), 1e-5, "it sounds as it did")

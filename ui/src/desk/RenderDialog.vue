@@ -21,6 +21,8 @@ const onlyStretch = ref(false);
 const asked = ref(false);
 const job = ref("");
 const wrong = ref("");
+/** Milliseconds after which it is asked again what became of a job, while the server is away. */
+const AGAIN_MS = 1000;
 
 const meant = computed(() => desk.rendering.value);
 const clips = computed(() => (meant.value?.clips ?? []).filter((id) => session.clip(id)));
@@ -48,7 +50,25 @@ watch(
   },
 );
 
+// A job that ended while the connection was lost is not on the list any more.
+watch(
+  () => job.value !== "" && under.value === undefined,
+  (missing) => missing && void findOut(job.value),
+);
+
+async function findOut(id: string): Promise<void> {
+  try {
+    const found = await ask(api.GET("/jobs/{job}", { params: { path: { job: id } } }));
+    if (job.value === id) jobs.hear(found);
+  } catch (error) {
+    const away = (error as Refusal).code !== "not-found";
+    if (away) window.setTimeout(() => job.value === id && !under.value && void findOut(id), AGAIN_MS);
+    else close();
+  }
+}
+
 function close(): void {
+  job.value = "";
   desk.rendering.value = undefined;
 }
 

@@ -10,6 +10,7 @@ import { useSession } from "../../stores/session";
 import { useVoices } from "../../stores/voices";
 import HearWithout from "./HearWithout.vue";
 import StageSettings from "./StageSettings.vue";
+import { marksOf } from "./curve";
 import { STAGES, type Stage, type Values } from "./stages";
 import TransferCurve from "./TransferCurve.vue";
 import TreatmentNow from "./TreatmentNow.vue";
@@ -21,8 +22,8 @@ const session = useSession();
 const lists = useLists();
 const voices = useVoices();
 const acts = useActs(useDeskContext());
-/** Why the thresholds lie where a start has laid them. */
-const why = ref<{ track: string; text: string }>();
+/** Why the thresholds lie where a start has laid them, for as long as they do. */
+const why = ref<{ track: string; text: string; marks: string }>();
 
 /** Also of what is off, so that it can be switched on. */
 const treatment = computed<Schema["Treatment"] | undefined>(
@@ -69,6 +70,11 @@ function speechAs(detector: string): number | undefined {
   return h && h.bins.length > 0 ? Math.round(10 * h.ordinary) / 10 : undefined;
 }
 
+const marksIn = (t: Schema["Treatment"] | undefined) => JSON.stringify(marksOf({ ...lists.treatment!, ...t }));
+const reason = computed(() =>
+  why.value?.track === props.track.id && why.value.marks === marksIn(props.track.treatment) ? why.value.text : "",
+);
+
 /** Puts a whole treatment on the tracks; one that was laid for a voice is laid for each of them. */
 async function take(start: Schema["Treatment"], said: string, laid: string): Promise<void> {
   const ids = many.value;
@@ -84,7 +90,7 @@ async function take(start: Schema["Treatment"], said: string, laid: string): Pro
     if (!others.includes(id) || !there) return start;
     return (laid === "suggested" ? there.suggested : there.starts.find((s) => s.key === laid))?.treatment ?? start;
   };
-  why.value = { track: props.track.id, text: said };
+  why.value = { track: props.track.id, text: said, marks: marksIn(start) };
   void session.edit({ type: "set-tracks", tracks: ids.map((id) => ({ track: id, treatment: own(id) })) });
 }
 </script>
@@ -94,7 +100,7 @@ async function take(start: Schema["Treatment"], said: string, laid: string): Pro
     <h3>Treatment</h3>
     <p v-if="many.length > 1" class="soft hint">The {{ many.length }} chosen tracks are treated together.</p>
     <TreatmentStarts :voice="voice" :treatment="treatment" :on="isTreated(track.treatment)" @take="take" />
-    <p v-if="why?.track === track.id" class="soft hint why" data-why>{{ why.text }}</p>
+    <p v-if="reason" class="soft hint why" data-why>{{ reason }}</p>
     <TransferCurve
       v-if="dynamic"
       :track="track.id"

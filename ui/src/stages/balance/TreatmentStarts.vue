@@ -56,7 +56,10 @@ async function keep(): Promise<void> {
             :command="`own ${k.id}`"
             class="own"
           >
-            <span class="start cut" :title="k.name">{{ k.name }}<small>kept with the show</small></span>
+            <span class="start" :title="k.name"
+              ><span class="cut">{{ k.name }}</span
+              ><small>kept with the show</small></span
+            >
             <button class="forget" :aria-label="`Forget ${k.name}`" @click.stop="begin(`forget ${k.id}`)">
               forget
             </button>
@@ -109,7 +112,8 @@ form input {
 }
 .start {
   display: grid;
-  max-width: 300px;
+  grid-template-columns: minmax(0, 1fr);
+  max-width: 280px;
   line-height: 1.3;
   padding: 3px 0;
 }
