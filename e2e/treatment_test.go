@@ -300,6 +300,10 @@ func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testi
 	w.Until(last + `[0] > 18`)
 	Eval[bool](w, `(document.body.dispatchEvent(new KeyboardEvent("keyup", {key: "7", code: "Digit7", bubbles: true})), true)`)
 	w.Until(`!document.querySelector(".card .bare")`)
+	for _, there := range []string{"", "!"} { // all tracks, and back
+		w.Key("7", chromedp.ModifierShift)
+		w.Until(there + `document.querySelector(".card .bare")`)
+	}
 	w.Press("Pause")
 	// The steepest that a tone of 600 Hz is at the highest level that is heard, and a little for what crosses over.
 	steps := Eval[[]float64](w, `(() => {

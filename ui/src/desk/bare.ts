@@ -26,23 +26,24 @@ export function useBare(desk: DeskContext) {
   }
 
   /** The treated ones of the chosen tracks, or all that are treated. */
-  function meant(): string[] {
+  function meant(all: boolean): string[] {
     if (bare.value.length > 0) return bare.value;
+    if (all) return treated.value;
     const chosen = acts.chosenTracks().filter((id) => treated.value.includes(id));
     return chosen.length > 0 ? chosen : treated.value;
   }
 
   /** The key goes down: a tap switches over, holding it lets the other be heard for as long. */
-  function press(event: KeyboardEvent): void {
+  function press(event: KeyboardEvent, all = false): void {
     if (event.repeat) return;
     if (treated.value.length === 0) return session.say("No track is treated. Switch a stage on in Balance first.");
     const pressed = performance.now();
-    switchOver(meant());
+    switchOver(meant(all));
     forget?.();
     const release = (up: Event) => {
       if (up instanceof KeyboardEvent && up.code !== event.code) return;
       forget?.();
-      if (performance.now() - pressed > HELD_MS) switchOver(meant());
+      if (performance.now() - pressed > HELD_MS) switchOver(meant(all));
     };
     // A key that is let go while another window has the keyboard is not heard of.
     for (const end of ["keyup", "blur"]) window.addEventListener(end, release);
