@@ -59,8 +59,14 @@ func (r Rendering) Alone(doc session.Document) (out session.Document, span sessi
 	if span.To-span.From < Shortest {
 		return out, span, problem.New("nothing-to-render", "from", "None of the chosen clips lies in that stretch. Choose others, or a longer stretch.")
 	}
+	if span.To-span.From > LongestRendering {
+		return out, span, problem.New("too-long", "clips", "Those clips fill %v, and a sound has at most %v. Choose fewer, or a stretch.", span.To-span.From, LongestRendering)
+	}
 	return out, span, nil
 }
+
+// LongestRendering is how long a sound that is rendered may be: three hours, like one that is imported.
+const LongestRendering = 3 * 3600 * audio.Second
 
 // Channels is how many channels the sound of a document needs that Alone gave: one if all that
 // sounds in it is mono and lies in the middle.

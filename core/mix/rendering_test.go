@@ -88,9 +88,13 @@ func TestARenderingLeavesOutWhatIsNotWanted(t *testing.T) {
 	for i := range dry[0] {
 		require.InDelta(t, dry[0][i]*math.Sqrt2/2, middle[0][i], 1e-6, "neither treated nor with its line, though the track is muted")
 	}
+	far := d.Tracks[2].Clips["c4"]
+	far.Name, far.Start = "Far", 4*3600*audio.Second
+	d.Tracks[2].Clips["c6"] = far
 	for code, r := range map[string]edit.Rendering{
 		"unknown-clip":      {Clips: []string{"c99"}},
 		"nothing-to-render": {Clips: []string{"c4"}, From: 30 * audio.Second},
+		"too-long":          {Clips: []string{"c4", "c6"}},
 	} {
 		_, _, err := r.Alone(d)
 		var p problem.Problem

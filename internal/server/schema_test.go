@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/core/session"
 	"ruvel/internal/library"
 	"ruvel/internal/takes"
 	"ruvel/testkit"
@@ -357,6 +358,8 @@ func TestUnknownIDsAreNotFoundEverywhere(t *testing.T) {
 		"post /episodes/{episode}/fragments":        map[string]any{"clips": []string{"c1"}},
 		"post /episodes/{episode}/versions":         map[string]any{"name": "x"},
 		"post /episodes/{episode}/mixdowns":         map[string]any{"format": "mp3", "channels": 2},
+		"post /episodes/{episode}/renderings":       map[string]any{"clips": []string{"c1"}, "name": "Rendered", "treatment": true, "lines": true, "place": false},
+		"post /shows/{show}/treatments":             map[string]any{"name": "Kept", "treatment": session.Usual()},
 		"patch /episodes/{episode}/script":          map[string]any{"base": 0, "text": "x"},
 		"post /episodes/{episode}/takes":            map[string]any{"track": "t1", "begins": 0, "rate": 8000, "channels": 1},
 		"patch /shows/{show}/sounds/{sound}":        map[string]any{"name": "x"},

@@ -47,7 +47,7 @@ type KeptTreatment struct {
 // OnTrack are the parameters of what is about a track.
 type OnTrack struct {
 	InEpisode
-	Track string `path:"track" maxLength:"20"`
+	Track string `path:"track" maxLength:"40"`
 }
 
 // A course is given as cells of 16 bytes, little-endian:
@@ -116,7 +116,7 @@ func (s *Server) voice(ctx context.Context, episode, track string, rev int64) (v
 	if err != nil {
 		return v, err
 	}
-	defer func() { p.Close() }()
+	defer p.Close()
 	doc, version, err := s.Store.Document(ctx, episode)
 	if err != nil {
 		return v, err
@@ -126,11 +126,13 @@ func (s *Server) voice(ctx context.Context, episode, track string, rev int64) (v
 		return v, problem.New("unknown-track", "track", "That track is not in the session any more.")
 	}
 	if !p.Holds(track) { // it is muted, or others are soloed
-		p.Close()
 		off, on := false, true
-		if p, err = s.Plans.Tried(ctx, episode, edit.SetTracks{Tracks: []edit.TrackChange{{Track: track, Mute: &off, Solo: &on}}}); err != nil {
+		heard, err := s.Plans.Tried(ctx, episode, edit.SetTracks{Tracks: []edit.TrackChange{{Track: track, Mute: &off, Solo: &on}}})
+		if err != nil {
 			return v, err
 		}
+		defer heard.Close()
+		p = heard
 	}
 	v.Version = min(version, p.Version)
 	plan := p.InTurns(s.turns.in)
