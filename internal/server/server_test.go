@@ -36,7 +36,7 @@ var (
 
 // patience is how long something is waited for, tick how often it is looked for.
 const (
-	patience = 60 * time.Second
+	patience = 2 * time.Minute
 	tick     = 10 * time.Millisecond
 )
 
