@@ -251,7 +251,7 @@ func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *t
 		x, y := w.Find(fmt.Sprintf(`section.card[aria-label="Track Voice %d"] .name`, i+2)).At(0.5, 0.5)
 		w.Do(chromedp.MouseClickXY(x, y, chromedp.ButtonModifiers(chromedp.ModifierCtrl)))
 	}
-	w.UntilText("The 3 chosen tracks are treated together.")
+	w.UntilText("What is set here goes to all 3 chosen tracks.")
 	w.Until(`![...document.querySelectorAll("aside .starts button")].some(b => b.disabled)`)
 	begin("The guest’s microphone")
 	d = untilKept(w, episode, func(d session.Document) bool { return d.Tracks[2].Treatment.Gate.On })

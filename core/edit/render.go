@@ -23,6 +23,10 @@ type Rendering struct {
 func (r Rendering) Alone(doc session.Document) (out session.Document, span session.Span, err error) {
 	out = doc.Draft()
 	span.From = session.MaxLength
+	chosen := map[string]bool{}
+	for _, id := range r.Clips {
+		chosen[id] = true
+	}
 	found := 0
 	for i := range out.Tracks {
 		t := &out.Tracks[i]
@@ -35,7 +39,7 @@ func (r Rendering) Alone(doc session.Document) (out session.Document, span sessi
 		}
 		for _, id := range t.ClipsInOrder() {
 			c := t.Clips[id]
-			if !slices.Contains(r.Clips, id) {
+			if !chosen[id] {
 				delete(t.Clips, id)
 				continue
 			}

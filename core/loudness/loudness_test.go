@@ -123,7 +123,7 @@ func TestTheTruePeaksOfAWholeChannelAreThoseOfAMeterThatIsFedStretchByStretch(t 
 		want := map[int]float32{}
 		var meter loudness.TruePeak
 		for k := 0; k*every < len(channel); k++ {
-			meter.ResetTo(floor)
+			meter.Reset()
 			if peak := meter.Write(channel[k*every : min((k+1)*every, len(channel))]); peak > floor && k != skipped {
 				want[k] = peak
 			}

@@ -102,9 +102,6 @@ func (t *TruePeak) Write(samples []float32) float32 {
 // Reset forgets the peak but not the samples that lead into the next ones.
 func (t *TruePeak) Reset() { t.peak = 0 }
 
-// ResetTo is Reset to a floor: what does not exceed it is not looked for.
-func (t *TruePeak) ResetTo(floor float32) { t.peak = floor }
-
 // Over tells of the true peaks of a whole channel, stretch by stretch of so many frames, at
 // least as many as the filter has taps: of each in which it comes over a floor, unless skip says
 // that nobody asks. A peak counts where the filter has found it, up to half its length later.

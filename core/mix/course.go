@@ -32,11 +32,10 @@ const (
 
 var gated = [...]Gated{treat.Closed: GateClosed, treat.Open: GateOpen, treat.Holding: GateHolds}
 
-// The lengths of a cell that can be asked for, in frames: a step of the treatment, and multiples.
+// The lengths of a cell, in frames: a step of the treatment, and what is kept of a span.
 const (
-	CellStep  = audio.Frames(treat.Step)
-	cell      = 10 * CellStep
-	MostCells = 32768
+	CellStep = audio.Frames(treat.Step)
+	cell     = 10 * CellStep
 )
 
 // nothing is a cell in which nothing sounds.

@@ -22,15 +22,19 @@ func always() bool { return true }
 
 func never() bool { return false }
 
-// talkedOver is one treated track with one clip of talk, in the middle of the picture.
-func talkedOver(t *testing.T, treatment session.Treatment, pcm audio.PCM) *mix.Plan {
-	t.Helper()
+func talkedDocument(treatment session.Treatment, pcm audio.PCM) session.Document {
 	d := session.New()
 	d.Sounds[testkit.ID(0)] = session.Sound{Channels: len(pcm), Length: pcm.Length()}
 	d.Tracks = []session.Track{{ID: "t1", Name: "Voice", Part: session.Voice, Treatment: treatment, Clips: map[string]session.Clip{
 		"c1": {Name: "Talk", Sound: testkit.ID(0), Length: pcm.Length()},
 	}}}
-	plan, err := mix.Compile(d, testkit.Library{testkit.ID(0): pcm}.Sounds, nil)
+	return d
+}
+
+// talkedOver is one treated track with one clip of talk, in the middle of the picture.
+func talkedOver(t *testing.T, treatment session.Treatment, pcm audio.PCM) *mix.Plan {
+	t.Helper()
+	plan, err := mix.Compile(talkedDocument(treatment, pcm), testkit.Library{testkit.ID(0): pcm}.Sounds, nil)
 	require.NoError(t, err)
 	return plan
 }
@@ -99,6 +103,50 @@ func TestACourseSaysHowHighTheTrackIsBeforeAndAfter(t *testing.T) {
 		reduced = reduced || c.Out < c.In-500
 	}
 	assert.True(t, reduced)
+}
+
+func TestTheOutlineOfATreatedTrackIsThatOfWhatIsHeardOnceItIsKnown(t *testing.T) {
+	treatment := allOn()
+	treatment.Compressor.MakeUp = 6
+	pcm := talk(1, 24*audio.Second, 12)
+	plan, d := talkedOver(t, treatment, pcm), talkedDocument(treatment, pcm)
+	var b waveform.Builder
+	b.Write(pcm)
+	outline := func() []float32 {
+		o, err := mix.Outline(d, func(string) (waveform.Pyramid, error) { return b.Pyramid(), nil }, 60, plan)
+		require.NoError(t, err)
+		return o.Voice
+	}
+	column := func(p audio.PCM, x int) float64 {
+		n := p.Length() / 60
+		return float64(p.Slice(audio.Frames(x)*n, audio.Frames(x+1)*n).Peak())
+	}
+	bare := outline()
+	out := whole(t, plan)
+	moved := 0
+	for x, high := range outline() {
+		before, heard := column(pcm, x), column(out, x)*math.Sqrt2
+		if math.Abs(before-float64(bare[x])) > 0.005 {
+			continue // the peaks of its runs belong to the column beside it
+		}
+		assert.InDelta(t, heard, high, 0.01, "column %d", x)
+		if math.Abs(heard-before) > 0.05 {
+			moved++
+		}
+	}
+	assert.Greater(t, moved, 20)
+}
+
+func TestWhatWasDoneIsKnownForLongerThanTheSoundOfIt(t *testing.T) {
+	plan := talkedOver(t, allOn(), talk(1, 40*audio.Second, 13))
+	spans := mix.NewSpans(3 << 20) // of which there is room for one, and for the courses of all
+	plan.KeepIn(spans)
+	whole(t, plan)
+	made := spans.Made()
+	cells, err := plan.Course("t1", 0, 1600, 1200, never)
+	require.NoError(t, err)
+	assert.NotContains(t, states(cells), mix.Unknown)
+	assert.Equal(t, made, spans.Made())
 }
 
 func TestWhatIsNotKnownIsSaidUntilThereIsTimeForIt(t *testing.T) {

@@ -64,6 +64,20 @@ func (s *keeping[V]) get(k key, produce func() V) V {
 	}
 }
 
+// offer keeps a thing that came along with another one, unless it is there or is being made.
+func (s *keeping[V]) offer(k key, v V) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if _, there := s.byKey[k]; there {
+		return
+	}
+	o := &one[V]{key: k, done: make(chan struct{}), of: &v}
+	close(o.done)
+	s.byKey[k] = s.order.PushFront(o)
+	s.bytes += v.bytes()
+	s.letGo(o)
+}
+
 // fill makes a thing. One that cannot be made is forgotten, and whoever waits tries by themselves.
 func (s *keeping[V]) fill(o *one[V], produce func() V) V {
 	var made *V

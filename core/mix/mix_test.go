@@ -410,14 +410,14 @@ func TestTheOutlineFollowsTheLevelsThatAreHeard(t *testing.T) {
 	var b waveform.Builder
 	b.Write(pcm)
 	peaks := func(string) (waveform.Pyramid, error) { return b.Pyramid(), nil }
-	o, err := mix.Outline(doc, peaks, 200)
+	o, err := mix.Outline(doc, peaks, 200, nil)
 	require.NoError(t, err)
 	assert.Zero(t, o.Voice[99])
 	assert.InDelta(t, 0.4, o.Voice[100], 0.005)
 	assert.InDelta(t, 0.2, o.Voice[150], 0.005)
 	assert.Zero(t, o.Music[150])
 	doc.Tracks[0].Mute = true
-	o, err = mix.Outline(doc, peaks, 200)
+	o, err = mix.Outline(doc, peaks, 200, nil)
 	require.NoError(t, err)
 	assert.Zero(t, o.Voice[120])
 }

@@ -28,8 +28,9 @@ func (s Silhouette) of(part session.Part) []float32 {
 }
 
 // Outline reads a silhouette from the peaks of the sounds, without rendering. Pan is
-// left out of it, and tracks of one part are not summed: the loudest counts.
-func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, error), columns int) (Silhouette, error) {
+// left out of it, and tracks of one part are not summed: the loudest counts. The plan, which may
+// be nil, says what treatments do, as far as it knows.
+func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, error), columns int, plan *Plan) (Silhouette, error) {
 	out := Silhouette{make([]float32, columns), make([]float32, columns), make([]float32, columns)}
 	length := doc.Length()
 	audible := doc.Audible()
@@ -39,12 +40,16 @@ func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, e
 		}
 		line := envelope.New(t.Envelope)
 		crossings := crossingsOf(t)
+		known, err := knownOf(plan, t, length)
+		if err != nil {
+			return Silhouette{}, err
+		}
 		for id, c := range t.Clips {
 			p, err := peaks(c.Sound)
 			if err != nil {
 				return Silhouette{}, err
 			}
-			o := outliner{clip: c, peaks: p, clipLine: envelope.New(c.Envelope), trackLine: line, gain: gainOf(c) * t.Fader.Gain()}
+			o := outliner{clip: c, peaks: p, clipLine: envelope.New(c.Envelope), trackLine: line, treated: known, gain: gainOf(c) * t.Fader.Gain()}
 			o.crossing, o.crosses = crossings[id]
 			o.draw(out.of(t.Part), length)
 		}
@@ -52,7 +57,19 @@ func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, e
 	return out, nil
 }
 
+// outlined is how long the cells are that a silhouette is drawn of.
+var outlined = CellLengths[2]
+
+// knownOf is what a plan knows of the treatment of a track without computing anything; nil if it has none.
+func knownOf(plan *Plan, t session.Track, length audio.Frames) ([]Cell, error) {
+	if plan == nil || t.Treatment.Off() {
+		return nil, nil
+	}
+	return plan.Course(t.ID, 0, outlined, int(length/outlined)+1, func() bool { return false })
+}
+
 type outliner struct {
+	treated             []Cell // of its track
 	clip                session.Clip
 	peaks               waveform.Pyramid
 	clipLine, trackLine envelope.Curve
@@ -75,7 +92,23 @@ func (o outliner) draw(columns []float32, length audio.Frames) {
 func (o outliner) height(from, to audio.Frames) float32 {
 	gain := max(o.gainAt(from), o.gainAt((from+to)/2), o.gainAt(to-1))
 	k := o.peaks.Between(from-o.clip.Start+o.clip.Offset, to-o.clip.Start+o.clip.Offset)
-	return float32(max(int(k.High), -int(k.Low))) / 32767 * float32(gain)
+	return float32(max(int(k.High), -int(k.Low))) / 32767 * float32(gain*o.change(from, to))
+}
+
+// change is what a treatment makes of the highest sample from one moment to another.
+func (o outliner) change(from, to audio.Frames) float64 {
+	if o.treated == nil {
+		return 1
+	}
+	cells := o.treated[min(len(o.treated)-1, int(from/outlined)):min(len(o.treated), int((to-1)/outlined)+1)]
+	in, out := nothing.In, nothing.Out
+	for _, c := range cells {
+		if c.Gated == Unknown {
+			return 1
+		}
+		in, out = max(in, c.In), max(out, c.Out)
+	}
+	return audio.DB(float64(out-in) / 100).Gain()
 }
 
 func (o outliner) gainAt(at audio.Frames) float64 {

@@ -172,9 +172,14 @@ func (r *Renderer) gatherIn(room *[3][]float32, t *track, from, to audio.Frames)
 	return in, linked
 }
 
-// span gives a span of a track.
+// span gives a span of a track. What was done in it is known for longer than the span is kept.
 func (p *Plan) span(t *track, n int64) *span {
-	return p.spans.spans.get(t.key(n), func() *span { return p.makeSpan(t, n) })
+	of := t.key(n)
+	return p.spans.spans.get(of, func() *span {
+		made := p.makeSpan(t, n)
+		p.spans.courses.offer(of, made.course)
+		return made
+	})
 }
 
 // heldSpan is one that a Renderer has at hand.

@@ -27,7 +27,7 @@ type Histogram struct {
 const (
 	lowest   = -90 // dBFS of the first bin
 	wordLong = 30  // looks: in 300 ms there is a word
-	clear    = 6   // dB above the room that speech lies at least
+	above    = 6   // dB above the room that speech lies at least
 )
 
 // Looks are levels of a voice, one every 10 ms, and where it speaks.
@@ -114,7 +114,7 @@ func histogram(levels []float64, speech []bool) Histogram {
 	var power, weighed float64
 	most := float64(lowest)
 	for i, v := range levels {
-		if !speech[i] || v < float64(out.Floor)+clear {
+		if !speech[i] || v < float64(out.Floor)+above {
 			continue
 		}
 		voice = append(voice, v)

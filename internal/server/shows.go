@@ -144,7 +144,11 @@ func (s *Server) episodeRoutes(api huma.API) {
 				return nil, fail(err)
 			}
 			return answer(s.outlines.Do(ctx, fmt.Sprintf("%s %d %d", in.Episode, version, in.Columns), func(ctx context.Context) (mix.Silhouette, error) {
-				return mix.Outline(doc, s.Sounds.PeaksOf(ctx), in.Columns)
+				plan, done, err := s.treating(ctx, in.Episode, version, doc)
+				if err == nil {
+					defer done()
+				} // or else it is drawn as far as peaks can say
+				return mix.Outline(doc, s.Sounds.PeaksOf(ctx), in.Columns, plan)
 			}))
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/loudness", "get-loudness", "The loudness of the whole mix as it was measured last. If that was another version, the current one is being measured, and an event tells when that is done"),
@@ -209,18 +213,27 @@ func (s *Server) estimated(ctx context.Context, episode string) (Estimated, erro
 		target = loudness.Targets()[0]
 	}
 	return s.estimates.Do(ctx, fmt.Sprintf("%s %d", episode, version), func(ctx context.Context) (Estimated, error) {
-		var plan *mix.Plan
-		if slices.ContainsFunc(doc.Tracks, func(t session.Track) bool { return !t.Treatment.Off() }) {
-			p, err := s.Plans.Current(ctx, episode, version)
-			if err != nil {
-				return Estimated{}, err
-			}
-			defer p.Close()
-			plan = p.InTurns(s.turns.in)
+		plan, done, err := s.treating(ctx, episode, version, doc)
+		if err != nil {
+			return Estimated{}, err
 		}
+		defer done()
 		about, err := mix.Estimate(doc, func(sound string) (loudness.Series, error) { return s.Sounds.Powers(ctx, sound) }, plan)
 		return Estimated{version, about, target.Judge(loudness.Result{Integrated: about, TruePeak: loudness.Floor})}, err
 	})
+}
+
+// treating is the plan that says what the treatments of a document do, for as long as it is not
+// done; it is nil if there are none.
+func (s *Server) treating(ctx context.Context, episode string, version int64, doc session.Document) (*mix.Plan, func(), error) {
+	if !slices.ContainsFunc(doc.Tracks, func(t session.Track) bool { return !t.Treatment.Off() }) {
+		return nil, func() {}, nil
+	}
+	p, err := s.Plans.Current(ctx, episode, version)
+	if err != nil {
+		return nil, nil, err
+	}
+	return p.InTurns(s.turns.in), p.Close, nil
 }
 
 // target is what an episode is to be delivered at.

@@ -103,7 +103,7 @@ func (s *Server) treatmentRoutes(api huma.API) {
 			Treatment string `path:"treatment"`
 		},
 		) (*empty, error) {
-			return nil, fail(s.Store.RemoveTreatment(ctx, in.Show, in.Treatment))
+			return nothing(s.Store.RemoveTreatment(ctx, in.Show, in.Treatment))
 		})
 }
 

@@ -38,13 +38,14 @@ func (w *Worker) render(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	id, err := w.renderOriginal(ctx, job, alone, span, a.Channels(alone))
+	told := w.meter(ctx, job)
+	id, err := w.renderOriginal(ctx, alone, span, a.Channels(alone), func(p float64) { told(p * renderShare) })
 	if err != nil {
 		return err
 	}
 	sound, err := w.Store.Sound(ctx, job.Show, id)
 	if store.IsNotFound(err) {
-		if sound, err = w.rendered(ctx, job, id, a, alone); err == nil {
+		if sound, err = w.rendered(ctx, job, id, a, alone, func(p float64) { told(renderShare + p*(1-renderShare)) }); err == nil {
 			w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
 		}
 	}
@@ -55,7 +56,7 @@ func (w *Worker) render(ctx context.Context, job store.Job) error {
 }
 
 // renderOriginal renders a stretch into a file and puts it among the originals.
-func (w *Worker) renderOriginal(ctx context.Context, job store.Job, doc session.Document, span session.Span, channels int) (string, error) {
+func (w *Worker) renderOriginal(ctx context.Context, doc session.Document, span session.Span, channels int, progress func(float64)) (string, error) {
 	dir, err := os.MkdirTemp(w.Dir, "render.part*")
 	if err != nil {
 		return "", disk.Full(err)
@@ -68,8 +69,7 @@ func (w *Worker) renderOriginal(ctx context.Context, job store.Job, doc session.
 		return "", err
 	}
 	path := filepath.Join(dir, "render.wav")
-	told := w.meter(ctx, job)
-	if err := w.writeSound(ctx, plan, path, span, channels, func(p float64) { told(p * renderShare) }); err != nil {
+	if err := w.writeSound(ctx, plan, path, span, channels, progress); err != nil {
 		return "", disk.Full(err)
 	}
 	f, err := os.Open(path)
@@ -117,8 +117,8 @@ func (w *Worker) writeSound(ctx context.Context, plan *mix.Plan, path string, sp
 }
 
 // rendered takes what was rendered in as a sound of the show, which says what it is made of.
-func (w *Worker) rendered(ctx context.Context, job store.Job, id string, a RenderArguments, alone session.Document) (store.Sound, error) {
-	facts, err := w.Sounds.ImportUpTo(ctx, id, session.MaxLength, func(p float64) { w.meter(ctx, job)(renderShare + p*(1-renderShare)) })
+func (w *Worker) rendered(ctx context.Context, job store.Job, id string, a RenderArguments, alone session.Document, progress func(float64)) (store.Sound, error) {
+	facts, err := w.Sounds.ImportUpTo(ctx, id, session.MaxLength, progress)
 	if err != nil {
 		return store.Sound{}, err
 	}

@@ -3,6 +3,7 @@ import { refDebounced, useElementSize } from "@vueuse/core";
 import { computed, ref, useTemplateRef, watch } from "vue";
 import { api, type Schema } from "../api/client";
 import Silhouette from "../shelf/Silhouette.vue";
+import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { startDrag } from "./drag";
@@ -35,8 +36,10 @@ const blocks = computed(() =>
   }),
 );
 
+// What treatments do is known, as a whole, when the show has been measured.
+const mixdowns = useMixdowns();
 watch(
-  settled,
+  [settled, () => mixdowns.measured?.version],
   async () => {
     const open = session.open;
     if (!open || session.length === 0) {

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../api/client";
-import { courseAt, GATED } from "../drawing/courses";
-import { takenBy } from "../drawing/reduction";
+import { courseHeard } from "../drawing/courses";
+import { GATES, takenBy } from "../drawing/reduction";
 import { figure } from "../model/units";
 import { useDeskContext } from "./context";
 
@@ -10,29 +10,19 @@ import { useDeskContext } from "./context";
 const props = defineProps<{ track: Schema["Track"] }>();
 const desk = useDeskContext();
 const MOST_DB = 20;
-const SIGNS: Record<number, [sign: string, word: string]> = {
-  [GATED.open]: ["○", "gate open"],
-  [GATED.holding]: ["◐", "gate holding"],
-  [GATED.closed]: ["●", "gate closed"],
-};
 const bare = computed(() => desk.bare.value.includes(props.track.id));
-/** Nothing is said of silence. */
-const SOFTEST_DB = -90;
-const now = computed(() => {
-  const course = bare.value ? undefined : courseAt(props.track.id, desk.playhead.value, false);
-  return course && course.level > SOFTEST_DB ? course : undefined;
-});
+const now = computed(() => (bare.value ? undefined : courseHeard(props.track.id, desk.playhead.value)));
 const taken = computed(() => {
   const by = now.value && takenBy(now.value, props.track.treatment);
   return by ? by.gate + by.expander + by.compressor + by.limiter : 0;
 });
-const gate = computed(() => SIGNS[now.value?.gated ?? 0]);
+const gate = computed(() => GATES[now.value?.gated ?? 0]);
 const transform = computed(() => `scaleX(${Math.min(1, taken.value / MOST_DB).toFixed(2)})`);
 const text = computed(() =>
   bare.value
     ? "Heard without its treatment"
     : now.value
-      ? `Its treatment takes ${figure(taken.value)} dB away${gate.value ? `, ${gate.value[1]}` : ""}`
+      ? `Its treatment takes ${figure(taken.value)} dB away${gate.value ? `, gate ${gate.value.word}` : ""}`
       : "Nothing sounds on it at the playhead",
 );
 </script>
@@ -40,7 +30,7 @@ const text = computed(() =>
 <template>
   <span v-if="bare" class="bare" :title="text">untreated</span>
   <span v-else class="taken" :title="text" role="img" :aria-label="text">
-    <span v-if="gate" class="sign" aria-hidden="true">{{ gate[0] }}</span>
+    <span v-if="gate" class="sign" aria-hidden="true">{{ gate.sign }}</span>
     <span class="bar" aria-hidden="true"><i :style="{ transform }"></i></span>
   </span>
 </template>

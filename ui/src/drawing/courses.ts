@@ -242,6 +242,15 @@ export function courseReader(track: string, framesPerStep: number): (from: numbe
   };
 }
 
+/** Under this level before a treatment nothing is said of it: it is silence. */
+const SILENT_DB = -90;
+
+/** What the treatment of a track does at a session frame, to a hundredth of a second, if anything sounds there. */
+export function courseHeard(track: string, frame: number): Course | undefined {
+  const course = courseAt(track, frame, false);
+  return course && course.level > SILENT_DB ? course : undefined;
+}
+
 /** What the treatment of a track does at a session frame, exactly, or to a hundredth of a second. */
 export function courseAt(track: string, frame: number, exactly: boolean): Course | undefined {
   void courseArrivals.get(track);

@@ -1,11 +1,11 @@
 import type { Schema } from "../api/client";
 import { gainOf } from "../model/units";
-import { courseReader } from "./courses";
+import { courseReader, type Course } from "./courses";
 import { crossGain, fadeGain, hushGain, levelAt } from "./level";
 import { outlines, trackLine } from "./outline";
 import { reader } from "./peaks";
 import { BORDER, HEAD, type LanePicture } from "./picture";
-import { drawReduction, isTreated } from "./reduction";
+import { isTreated, reductionDrawer } from "./reduction";
 import { over, pixel, size, token } from "./tokens";
 
 /** A picture as its pixels. */
@@ -32,8 +32,9 @@ interface Part {
   goes: Schema["Crossing"] | undefined;
   /** That of these two in which the other clip has been drawn already: its wave is left to be seen. */
   shared: Schema["Crossing"] | undefined;
-  /** What is done to a stretch of the session, if the track is treated. */
+  /** What is done to a stretch of the session, if the track is treated; and in each of the columns, once the body is drawn. */
   course: ReturnType<typeof courseReader> | undefined;
+  courses: (Course | undefined)[];
 }
 
 /** Fewer frames than this on a pixel, and the wave is drawn as a line from frame to frame. */
@@ -100,7 +101,7 @@ function bodies(
     const goes = p.crossings.find((x) => x.out === id);
     const shared = comes && drawn.has(comes.out) ? comes : goes && drawn.has(goes.in) ? goes : undefined;
     drawn.add(id);
-    return { clip, comes, goes, shared, course, ...place(clip) };
+    return { clip, comes, goes, shared, course, courses: [], ...place(clip) };
   });
   for (const part of parts) {
     body(pixels, part, scale >= AS_LINE);
@@ -183,13 +184,15 @@ function body(to: Pixels, p: Part, bars: boolean): void {
     const bottom = depth(p, x, to.height);
     const shared = isShared(p, x);
     if (!shared) grounds.to[i] = bottom;
-    if (!bars) continue;
     const own = p.lead + x * p.scale;
     const end = Math.min(own + p.scale, p.clip.length);
+    const at = p.clip.start + Math.max(0, own);
+    p.courses[i] = p.course?.(at, Math.max(at + 1, p.clip.start + end));
+    if (!bars) continue;
     const [low, high] = peaks(Math.max(0, own) + p.clip.offset, end + p.clip.offset);
     if (low === 0 && high === 0) continue;
     if (!shared) ghosts.bar(i, low, high, to.height, bottom);
-    const change = p.course?.(p.clip.start + Math.max(0, own), p.clip.start + end)?.change ?? 0;
+    const change = p.courses[i]?.change ?? 0;
     const k = gain(Math.max(0, Math.min(p.clip.length - 1, own + p.scale / 2))) * gainOf(change);
     if (k > 0) inks.bar(i, low * k, high * k, to.height, bottom);
   }
@@ -243,13 +246,8 @@ function lines(g: CanvasRenderingContext2D, p: Part, height: number): void {
 
 /** Draws what the treatment takes away along a clip. */
 function taken(to: Pixels, p: Part, ratio: number): void {
-  if (!p.course) return;
-  for (let x = p.first; x < p.last; x++) {
-    const own = p.lead + x * p.scale;
-    const from = p.clip.start + Math.max(0, own);
-    const course = p.course(from, Math.max(from + 1, p.clip.start + Math.min(own + p.scale, p.clip.length)));
-    if (course) drawReduction(to, x, depth(p, x, to.height), course, p.track.treatment, ratio);
-  }
+  const draw = reductionDrawer(to, p.track.treatment, ratio);
+  p.courses.forEach((course, i) => course && draw(p.first + i, depth(p, p.first + i, to.height), course));
 }
 
 /** Hatches the stretches that are silenced, so that they can be told from pauses. */

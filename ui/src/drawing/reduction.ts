@@ -15,6 +15,13 @@ export const PATTERNS: Record<Cause, (x: number, y: number) => boolean> = {
   limiter: (_, y) => y % 3 !== 2,
 };
 
+/** What a gate does, as a sign and in a word, by its number in a course; nothing where there is none. */
+export const GATES: Record<number, { sign: string; word: string }> = {
+  [GATED.open]: { sign: "○", word: "open" },
+  [GATED.holding]: { sign: "◐", word: "holding" },
+  [GATED.closed]: { sign: "●", word: "closed" },
+};
+
 /** So many dB taken away fill so much of a clip's body. */
 const MOST_DB = 20;
 const MOST_SHARE = 0.5;
@@ -37,26 +44,29 @@ export function takenBy(course: Course, treatment: Schema["Treatment"] | undefin
   };
 }
 
-/** Draws, in one column, what is taken away as a band from the top edge, and what the gate does above it. */
-export function drawReduction(
+/**
+ * Draws, column by column, what is taken away as a band from the top edge, and what the gate does above it. What stays
+ * the same along a lane is looked up once.
+ */
+export function reductionDrawer(
   to: { of: Uint32Array; width: number; height: number },
-  x: number,
-  bottom: number,
-  course: Course,
   treatment: Schema["Treatment"] | undefined,
   ratio: number,
-): void {
+): (x: number, bottom: number, course: Course) => void {
   const rows = Math.round(STATE_ROWS * ratio);
-  if (course.gated === GATED.closed || (course.gated === GATED.holding && x % (4 * ratio) < 2 * ratio)) {
-    for (let y = 0; y < Math.min(rows, bottom); y++) to.of[y * to.width + x] = pixel("took-gate");
-  }
-  const taken = takenBy(course, treatment);
-  let top = course.gated ? rows : 0;
-  for (const cause of CAUSES) {
-    const height = Math.round((Math.min(MOST_DB, taken[cause]) / MOST_DB) * MOST_SHARE * to.height);
-    const colour = pixel(`took-${cause}`);
-    const inked = PATTERNS[cause];
-    for (let y = top; y < Math.min(bottom, top + height); y++) if (inked(x, y)) to.of[y * to.width + x] = colour;
-    top += height;
-  }
+  const scale = (MOST_SHARE * to.height) / MOST_DB;
+  const inks = CAUSES.map((cause) => ({ cause, colour: pixel(`took-${cause}`), inked: PATTERNS[cause] }));
+  const gate = pixel("took-gate");
+  return (x, bottom, course) => {
+    if (course.gated === GATED.closed || (course.gated === GATED.holding && x % (4 * ratio) < 2 * ratio)) {
+      for (let y = 0; y < Math.min(rows, bottom); y++) to.of[y * to.width + x] = gate;
+    }
+    const taken = takenBy(course, treatment);
+    let top = course.gated ? rows : 0;
+    for (const { cause, colour, inked } of inks) {
+      const end = top + Math.round(Math.min(MOST_DB, taken[cause]) * scale);
+      for (let y = top; y < Math.min(bottom, end); y++) if (inked(x, y)) to.of[y * to.width + x] = colour;
+      top = end;
+    }
+  };
 }

@@ -1,15 +1,14 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { useDeskContext } from "../../desk/context";
-import { courseAt } from "../../drawing/courses";
+import { courseHeard } from "../../drawing/courses";
 
 /** Where on its transfer curve a track is at the playhead: what comes in, and what is made of it just then. */
 const props = defineProps<{ track: string; x: (level: number) => number; y: (level: number) => number }>();
 const desk = useDeskContext();
 const at = computed(() => {
-  const c = courseAt(props.track, desk.playhead.value, false);
-  if (!c || c.level <= -90) return undefined;
-  return { x: props.x(c.level), y: props.y(c.level + c.gate + c.expander + c.compressor + c.limiter) };
+  const c = courseHeard(props.track, desk.playhead.value);
+  return c && { x: props.x(c.level), y: props.y(c.level + c.gate + c.expander + c.compressor + c.limiter) };
 });
 </script>
 

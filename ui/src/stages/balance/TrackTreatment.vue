@@ -98,7 +98,7 @@ async function take(start: Schema["Treatment"], said: string, laid: string): Pro
 <template>
   <template v-if="treatment">
     <h3>Treatment</h3>
-    <p v-if="many.length > 1" class="soft hint">The {{ many.length }} chosen tracks are treated together.</p>
+    <p v-if="many.length > 1" class="soft hint">What is set here goes to all {{ many.length }} chosen tracks.</p>
     <TreatmentStarts :voice="voice" :treatment="treatment" :on="isTreated(track.treatment)" @take="take" />
     <p v-if="reason" class="soft hint why" data-why>{{ reason }}</p>
     <TransferCurve

@@ -2,8 +2,8 @@
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
-import { courseAt, GATED } from "../../drawing/courses";
-import { CAUSES, takenBy, type Cause } from "../../drawing/reduction";
+import { courseHeard } from "../../drawing/courses";
+import { CAUSES, GATES, takenBy, type Cause } from "../../drawing/reduction";
 import { figure } from "../../model/units";
 
 /** What the stages of a treatment take away at the playhead; the legend of the band along the clips. */
@@ -15,17 +15,7 @@ const NAMES: Record<Cause, string> = {
   compressor: "Compressor",
   limiter: "Limiter",
 };
-const STATES: Record<number, { sign: string; word: string }> = {
-  [GATED.open]: { sign: "○", word: "open" },
-  [GATED.holding]: { sign: "◐", word: "holding" },
-  [GATED.closed]: { sign: "●", word: "closed" },
-};
-/** Nothing is said of silence. */
-const SOFTEST_DB = -90;
-const now = computed(() => {
-  const course = courseAt(props.track.id, desk.playhead.value, false);
-  return course && course.level > SOFTEST_DB ? course : undefined;
-});
+const now = computed(() => courseHeard(props.track.id, desk.playhead.value));
 const rows = computed(() => {
   const treatment = props.track.treatment;
   const taken = now.value && takenBy(now.value, treatment);
@@ -33,7 +23,7 @@ const rows = computed(() => {
     cause,
     name: NAMES[cause],
     by: taken?.[cause],
-    state: cause === "gate" ? STATES[now.value?.gated ?? 0] : undefined,
+    state: cause === "gate" ? GATES[now.value?.gated ?? 0] : undefined,
   }));
 });
 const shown = computed({
