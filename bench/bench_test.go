@@ -25,11 +25,12 @@ import (
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
 	"ruvel/core/session"
+	"ruvel/internal/demo"
+	"ruvel/internal/handover"
 	"ruvel/internal/media"
 	"ruvel/internal/server"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
-	"ruvel/internal/work"
 	"ruvel/testkit"
 )
 
@@ -151,21 +152,71 @@ func BenchmarkTreatedMixWithLoudnessAndTruePeak(b *testing.B) {
 	})
 }
 
-func BenchmarkExportMP3(b *testing.B) {
-	voice, music := speechAndMusic(b)
-	doc, source := two(load(b, voice), load(b, music))
-	plan, err := mix.Compile(doc, source, nil)
+// handedOver makes a file of a whole plan as it is, or brought to a target.
+func handedOver(b *testing.B, plan *mix.Plan, path, format string, target *loudness.Target) {
+	b.Helper()
+	set, err := media.Set(format, "", 0, 2)
+	require.NoError(b, err)
+	_, err = handover.Make(ctx, plan, handover.Order{Setting: set, To: plan.Length(), Target: target}, path, func(float64) {})
+	require.NoError(b, err)
+}
+
+// tenMinutes is the sample episode, mixed, five times over, and 2 dB softer than it is.
+func tenMinutes(b *testing.B) *mix.Plan {
+	b.Helper()
+	dir := b.TempDir()
+	require.NoError(b, demo.Write(ctx, dir))
+	data, err := os.ReadFile(filepath.Join(dir, "session.json"))
+	require.NoError(b, err)
+	doc, err := session.Parse(data)
+	require.NoError(b, err)
+	episode, err := mix.Compile(doc, func(id string) (audio.PCM, error) { return load(b, filepath.Join(dir, doc.Sounds[id].Path)), nil }, nil)
+	require.NoError(b, err)
+	wav := filepath.Join(dir, "episode.wav")
+	handedOver(b, episode, wav, "wav-32f", nil)
+	pcm := load(b, wav)
+	long := session.New()
+	id := testkit.ID(0)
+	long.Sounds[id] = session.Sound{Channels: 2, Length: pcm.Length()}
+	track := session.Track{ID: "t1", Name: "Episodes", Part: session.Voice, Clips: map[string]session.Clip{}}
+	for n := range 5 {
+		track.Clips[fmt.Sprintf("c%d", n+2)] = session.Clip{Name: "Episode", Sound: id, Start: audio.Frames(n) * pcm.Length(), Length: pcm.Length(), Gain: -2, FadeIn: session.Fade{Shape: session.Linear}, FadeOut: session.Fade{Shape: session.Linear}}
+	}
+	long.Tracks = append(long.Tracks, track)
+	plan, err := mix.Compile(long, func(string) (audio.PCM, error) { return pcm, nil }, nil)
+	require.NoError(b, err)
+	return plan
+}
+
+// BenchmarkHandOver makes finished files of a mix whose loudness is known, as it is while somebody works on it: as
+// they are, and brought to a target, which also measures what has become of them. The reference is ffmpeg
+// encoding the finished WAV on one core.
+func BenchmarkHandOver(b *testing.B) {
+	plan := tenMinutes(b)
+	_, err := plan.Measure(ctx)
 	require.NoError(b, err)
 	dir := b.TempDir()
 	wav := filepath.Join(dir, "mix.wav")
-	wavFormat, _ := media.FindFormat("wav-24")
-	require.NoError(b, work.Render(ctx, plan, wav, wavFormat, 2, 0, plan.Length(), func(float64) {}))
-	mp3, _ := media.FindFormat("mp3")
-	against(b, 600, func() {
-		require.NoError(b, work.Render(ctx, plan, filepath.Join(dir, "ours.mp3"), mp3, 2, 0, plan.Length(), func(float64) {}))
-	}, func() {
-		run(b, "-v", "error", "-threads", "1", "-i", wav, "-b:a", "192k", filepath.Join(dir, "theirs.mp3"))
-	})
+	handedOver(b, plan, wav, "wav-24", nil)
+	target := loudness.Targets()[0]
+	for _, f := range []struct {
+		format string
+		theirs []string
+	}{
+		{"mp3", []string{"-b:a", "192k", "-f", "mp3"}},
+		{"flac", []string{"-c:a", "flac", "-f", "flac"}},
+		{"opus", []string{"-c:a", "libopus", "-b:a", "96k", "-f", "opus"}},
+		{"m4a", []string{"-c:a", "aac", "-b:a", "192k", "-f", "ipod"}},
+	} {
+		for _, t := range []*loudness.Target{nil, &target} {
+			name := f.format + map[bool]string{true: "/as it is", false: "/to a target"}[t == nil]
+			b.Run(name, func(b *testing.B) {
+				against(b, plan.Length().Seconds(), func() { handedOver(b, plan, filepath.Join(dir, "ours"), f.format, t) }, func() {
+					run(b, append(append([]string{"-v", "error", "-threads", "1", "-i", wav}, f.theirs...), filepath.Join(dir, "theirs"))...)
+				})
+			})
+		}
+	}
 }
 
 func BenchmarkImportAnHour(b *testing.B) {

@@ -3,6 +3,8 @@ package e2e
 import (
 	"fmt"
 	"math"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -43,7 +45,7 @@ func clipsOf(d session.Document, track int) (out []session.Clip) {
 
 // lane is where a session time stands on the lane of a track.
 func lane(w *Window, track int, seconds float64) (x, y float64) {
-	box := w.Find(fmt.Sprintf(".row:nth-child(%d) .lane", track+1))
+	box := w.Find(fmt.Sprintf(".row:nth-child(%d of .row) .lane", track+1))
 	return xOf(w, seconds), box.Y + box.Height/2
 }
 
@@ -80,7 +82,7 @@ func TestTracksAreOrderedFoldedDoubledAndSetTogether(t *testing.T) {
 
 	// Dragged below the last one, and moved back by key.
 	x, y := w.Find(`[aria-label="Track Voice 1"] .facts`).At(0.3, 0.5)
-	last := w.Find(".row:nth-child(3)")
+	last := w.Find(".row:nth-child(3 of .row)")
 	w.Drag(x, y, x, last.Y+last.Height-4)
 	untilKept(w, episode, func(d session.Document) bool {
 		return slices.Equal(trackNames(d), []string{"Keeper", "Music 1", "Voice 1"})
@@ -419,10 +421,15 @@ func TestMarkersAndRangesAreNamedMovedListedAndReordered(t *testing.T) {
 	w.Key(" ")
 	w.Until(`document.querySelector('[aria-label="Pause"]')`)
 	w.Key("n")
-	untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 1 })
+	marked := untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 1 })
+	for _, m := range marked.Markers {
+		assert.Greater(t, m.At, 5*second, "it begins where the playhead stands, also before anything is heard")
+	}
 	w.Key(" ")
 	w.Press("Remove Marker 1")
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 0 })
+	// The playhead is taken out of the way, as it may still stand where the first range begins.
+	clickRuler(w, 0.9)
 	ruler := w.Find(".ruler")
 	for i, r := range [][2]float64{{0, 5}, {5, 12}} {
 		w.Drag(xOf(w, r[0])+1, ruler.Y+20, xOf(w, r[1]), ruler.Y+20)
@@ -625,4 +632,32 @@ func TestTheRunningOrderIsATableThatIsEdited(t *testing.T) {
 	w.Click(`[aria-label="Find clips"]`)
 	w.Key("slack music")
 	w.Until(`document.querySelectorAll(".order tbody").length === 1`)
+}
+
+func TestAListOfMarkersIsTakenInInOneStepAndRefusedWithItsLine(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Lists")
+	w.Press("Arrange")
+	w.Press("Markers")
+	list := func(name, text string) string {
+		path := filepath.Join(t.TempDir(), name)
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		return path
+	}
+	w.Do(chromedp.SetUploadFiles(`[aria-label="List of markers"]`, []string{list("wrong.csv", "name,start\nFog,soon\n")}))
+	w.UntilText(`wrong.csv: Line 2: "soon" is no time`)
+	w.Do(chromedp.SetUploadFiles(`[aria-label="List of markers"]`, []string{list("marks.vtt", "WEBVTT\n\nchapter 1\n00:00.000 --> 00:05.000\nOpening\n\n00:07.250 --> 00:07.251\nFog\n")}))
+	d := untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 2 })
+	ids := session.MarkersInOrder(d.Markers)
+	assert.Equal(t, session.Marker{Name: "Opening", Length: 5 * audio.Second, Chapter: true}, d.Markers[ids[0]])
+	assert.Equal(t, session.Marker{Name: "Fog", At: audio.Seconds(7.25)}, d.Markers[ids[1]])
+	dir := t.TempDir()
+	w.DownloadsTo(dir)
+	w.Click(`a[href$="/lists/chapters.txt"]`)
+	text, err := os.ReadFile(waitForFile(t, dir))
+	require.NoError(t, err)
+	assert.Equal(t, "0:00 Opening\n", string(text))
+	w.Press("Undo")
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 0 })
 }

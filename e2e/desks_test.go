@@ -94,7 +94,7 @@ func TestTwoWindowsEditingAtOnceLoseNothing(t *testing.T) {
 	assert.Len(t, doc.Markers, 24)
 	for _, window := range []*Window{w, second} {
 		window.Until(`document.querySelectorAll('[aria-label="Track Two at once voice"] .switch[aria-pressed="true"]').length === 2`)
-		window.Until(`document.querySelectorAll(".ruler button").length === 24`)
+		window.Until(`document.querySelectorAll(".ruler .flag").length === 24`)
 	}
 }
 
@@ -195,7 +195,7 @@ func TestAChangeThatDoesNotFitIsMadeGoodAndTheEditsBehindItGoOn(t *testing.T) {
 	Eval[bool](w, `(window.__spoil = 1, document.querySelectorAll(".switch:first-of-type").forEach(s => s.click()), true)`)
 	w.Key("n")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Mute && d.Tracks[1].Mute && len(d.Markers) == 1 })
-	w.Until(`document.querySelectorAll('.switch[aria-pressed="true"]').length === 2 && document.querySelectorAll(".ruler button").length === 1`)
+	w.Until(`document.querySelectorAll('.switch[aria-pressed="true"]').length === 2 && document.querySelectorAll(".ruler .flag").length === 1`)
 }
 
 func TestSeveralChosenClipsAreChangedInOneStep(t *testing.T) {
@@ -337,7 +337,7 @@ func TestTheDatabaseKilledUnderAnOpenDeskLosesNoEdit(t *testing.T) {
 		Eval[bool](w, `(document.querySelector('[aria-label="Track Music 1"] .switch').click(), true)`)
 		doc := untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 2*(round+1) })
 		assert.Equal(t, round%2 == 0, doc.Tracks[1].Mute)
-		w.Until(fmt.Sprintf(`document.querySelectorAll(".ruler button").length === %d`, 2*(round+1)))
+		w.Until(fmt.Sprintf(`document.querySelectorAll(".ruler .flag").length === %d`, 2*(round+1)))
 	}
 	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
 }

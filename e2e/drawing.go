@@ -110,7 +110,7 @@ func levelVectors(t *testing.T) (out []Vector) {
 			crossings := append([]session.Crossing{}, track.Crossings()...)
 			for id, c := range track.Clips {
 				at := c.Start + audio.Frames(rapid.Int64Range(-5000, int64(c.Length)+5000).Draw(t, "at"))
-				l, err := mix.LevelsAt(doc, id, at)
+				l, err := mix.LevelsAt(doc, id, at, nil)
 				if err != nil {
 					t.Fatalf("levels: %v", err)
 				}

@@ -3,6 +3,7 @@ package e2e
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -44,8 +45,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Until(`document.querySelector("[data-level=total]")?.innerText.includes("dB")`)
 	settle(w)
 	keep("desk-balance")
-	pictureLines(w, keep)
-	pictureLoop(w, keep)
+	drawLines(w)
 	w.Key(kb.Escape)
 	w.Press("Even out voices…")
 	w.Until(`document.querySelectorAll("aside tbody tr").length === 5`)
@@ -62,12 +62,13 @@ func TestEveryViewCanBePictured(t *testing.T) {
 		w.Key("+")
 	}
 	w.Until(`[...document.querySelectorAll("aside dl div")].some(r => r.innerText.startsWith("Compressor"))`)
-	settle(w)
-	keep("balance-taken")
 	w.Key("0")
 	w.Key(kb.Escape)
 	for _, stage := range []string{"Arrange", "Hand over", "Gather"} {
 		w.Press(stage)
+		if stage == "Hand over" {
+			pictureHandOver(w, dir, keep)
+		}
 		settle(w)
 		keep("desk-" + strings.ReplaceAll(strings.ToLower(stage), " ", ""))
 		if stage == "Arrange" {
@@ -75,12 +76,6 @@ func TestEveryViewCanBePictured(t *testing.T) {
 			w.Until(`document.querySelectorAll(".cut-out").length > 0`)
 			settle(w)
 			keep("arrange-pauses")
-			x, y := w.Find(`[aria-label^="Keeper, winter of the storm"] .head`).At(0.3, 0.5)
-			w.secondary(x, y)
-			w.Until(`document.querySelector(".menu [role=menuitem]") === document.activeElement`)
-			keep("arrange-menu")
-			w.Key(kb.Escape)
-			w.Until(`!document.querySelector(".menu")`)
 		}
 	}
 	w.Click(`[data-sound="Gulls and swell"] .name`)
@@ -101,7 +96,32 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	keep("gather-music")
 	w.Press("Credits")
 	w.UntilText("Skerrow Point field recordings")
-	keep("gather-credits")
+
+	// The rough cut, in which music covers the voice.
+	w.Go("/")
+	openEpisode(w, demo.RoughTitle)
+	w.Until(`document.querySelectorAll(".clip").length === 10`)
+	w.Until(`document.querySelectorAll(".miss").length === 2 && !document.querySelector("[data-lead=typical]").innerText.includes("≈")`)
+	w.Click(`[aria-label^="Harbour theme, bed"] .head`)
+	clickRuler(w, 0.35)
+	settle(w)
+	keep("balance-lead")
+	w.Press("Hand over")
+	w.Until(`document.querySelector(".outlook")`)
+	w.Press("Mix down")
+	w.UntilText("must be mended first")
+	settle(w)
+	keep("handover-warning")
+	w.Press("Check")
+	w.Until(`document.querySelectorAll("aside [data-kind]").length === 7`)
+	w.Click(`[data-kind="covered"] .head`)
+	settle(w)
+	keep("check-findings")
+	w.Press("Loudness")
+	w.Until(`document.querySelector("[data-loudness=whole]")`)
+	settle(w)
+	keep("check-loudness")
+	pictureComparison(w, keep)
 
 	// A take that grows, over the end of the session, and the script beside it.
 	episode := newEpisode(w, "Trailer")
@@ -113,13 +133,35 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	keep("recording")
 	w.Press("Stop")
 	w.UntilText("Hear it")
-	keep("gather-record")
 	w.Key("t")
 	w.Until(`document.querySelector(".reading .current")`)
 	recordFor(w, 3)
 	keep("reading")
 	w.Press("Stop")
 	w.Until(`document.querySelectorAll(".clip").length === 1`)
+}
+
+// pictureHandOver shows the details, and makes a file whose row is seen then.
+func pictureHandOver(w *Window, dir string, keep func(string)) {
+	w.t.Helper()
+	w.Press("Details")
+	w.Until(`document.querySelector(".artwork img")?.complete`)
+	settle(w)
+	keep("handover-details")
+	w.Press("Files")
+	w.Until(`document.querySelector(".outlook")`)
+	w.Press("Mix down")
+	w.Until(`document.querySelectorAll("aside audio").length === 1`)
+	w.Press("Share")
+	w.Press("Make a link")
+	listener := OpenWindow(w.t, base)
+	listener.Go(sharedAt(w))
+	arrives(listener, "Chapters")
+	listener.Click(`.chapters li:nth-child(4) a`)
+	listener.Until(`document.querySelector("audio").currentTime > 37`)
+	listener.Press("Pause")
+	listener.Picture(filepath.Join(dir, "listeners-page.png"))
+	w.Press("Files")
 }
 
 // writeScript gives an episode the script of the sample episode.
@@ -147,12 +189,36 @@ func writeScript(episode string) error {
 // openSample opens the finished episode of the sample series from the shelf.
 func openSample(w *Window) {
 	w.t.Helper()
-	w.Until(`[...document.querySelectorAll("a[href^='/episodes/']")].some(a => a.innerText.includes("The Last Fog Signal"))`)
-	Eval[bool](w, `([...document.querySelectorAll("a[href^='/episodes/']")].find(a => a.innerText.includes("The Last Fog Signal")).click(), true)`)
+	openEpisode(w, demo.EpisodeTitle)
 }
 
-// pictureLines shows a dip under the speech, and a ramp on the line of a track while it is drawn.
-func pictureLines(w *Window, keep func(string)) {
+// openEpisode opens an episode from the shelf by its title.
+func openEpisode(w *Window, title string) {
+	w.t.Helper()
+	find := fmt.Sprintf(`[...document.querySelectorAll("a[href^='/episodes/']")].find(a => a.innerText.includes(%q))`, title)
+	w.Until(find)
+	Eval[bool](w, `(`+find+`.click(), true)`)
+}
+
+// pictureComparison shows a copy of the finished episode in which nothing is found, and how it differs from before a step.
+func pictureComparison(w *Window, keep func(string)) {
+	w.t.Helper()
+	episode := copyOf(w, demo.EpisodeTitle, "An evening on the Ondine", nil)
+	w.Go("/episodes/" + episode)
+	w.Press("Check")
+	w.UntilText("Nothing to mention.")
+	settle(w)
+	w.Press("Compare")
+	w.Type(`[aria-label="Fader of Presenter in dB"]`, "0")
+	choose(w, "Compare with", "Before the first step")
+	w.Until(`document.querySelector(".differs")`)
+	w.Press("Then")
+	settle(w)
+	keep("check-compare")
+}
+
+// drawLines shows a dip under the speech, and a ramp on the line of a track while it is drawn.
+func drawLines(w *Window) {
 	w.t.Helper()
 	points := `document.querySelectorAll('[aria-label^="Harbour theme, outro"] .point').length`
 	w.Click(`[aria-label^="Harbour theme, outro"] .head`)
@@ -172,43 +238,12 @@ func pictureLines(w *Window, keep func(string)) {
 		w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x+12*i, y+3*i, hold))
 	}
 	w.Until(`document.querySelector(".ramp")`)
-	settle(w)
-	keep("balance-lines")
 	w.Do(chromedp.MouseEvent(chromedp.MouseReleased, x+120, y+30, hold))
 	w.Until(`document.querySelectorAll(".track-line .point").length === 2`)
 	w.Press("Undo")
 	w.Until(`document.querySelectorAll(".track-line .point").length === 0`)
 	w.Key("v")
 	w.Until(`!document.querySelector(".track-line")`)
-}
-
-// pictureLoop shows a point that is dragged while a stretch goes round and round, and the same place as single samples.
-func pictureLoop(w *Window, keep func(string)) {
-	w.t.Helper()
-	outro := `[aria-label^="Harbour theme, outro"]`
-	w.Click(outro + " .head")
-	point := w.Find(outro + " .point:nth-of-type(2)")
-	stretch(w, 30, 40)
-	w.Press("Loop")
-	w.Press("Play")
-	w.Until(`parseFloat(document.querySelector(".now").innerText.split(":")[1]) >= 31`)
-	x, y := point.At(0.5, 0.5)
-	hold := func(p *input.DispatchMouseEventParams) { p.Button, p.Buttons = input.MouseButtonLeft, 1 }
-	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y), chromedp.MouseEvent(chromedp.MousePressed, x, y, hold))
-	for i := 1.0; i <= 8; i++ {
-		w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x+2*i, y+2*i, hold))
-	}
-	w.Until(`document.querySelector(".tag")`)
-	keep("balance-loop")
-	w.Do(chromedp.MouseEvent(chromedp.MouseReleased, x+16, y+16, hold))
-	w.Press("Pause")
-	w.Press("Undo")
-	w.Press("Loop")
-	w.Key("8")
-	settle(w)
-	keep("balance-samples")
-	w.Key("0")
-	settle(w)
 }
 
 // settle waits until nothing is fetched any more and what is there has been drawn.

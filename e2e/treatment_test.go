@@ -2,16 +2,13 @@ package e2e
 
 import (
 	"fmt"
-	"io"
 	"math"
-	"net/http"
 	"testing"
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
@@ -168,19 +165,7 @@ func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testi
 	w.Until(`[...document.querySelectorAll("aside dl div")].some(r => r.innerText.includes("Compressor") && r.innerText.includes("` + want + `"))`)
 
 	// And what is delivered.
-	w.Press("Hand over")
-	w.UntilText("Mix down")
-	choose(w, "Format", "WAV, 32 bit float")
-	w.Press("Mix down")
-	w.Until(`document.querySelectorAll("aside li").length === 1`)
-	list := get[[]server.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
-	require.NotEmpty(t, list)
-	r, err := http.Get(base + "/api/mixdowns/" + list[0].ID + "/file")
-	require.NoError(t, err)
-	defer r.Body.Close()
-	data, err := io.ReadAll(r.Body)
-	require.NoError(t, err)
-	pcm := testkit.ReadAudio(t, testkit.WriteFile(t, "mix.wav", data), 2)
+	pcm := delivered(t, w, episode)
 	assert.InDelta(t, taken, 20*math.Log10(float64(pcm[1][5*audio.Second])/0.5), 0.01, "the reduction is in the file")
 }
 
@@ -265,6 +250,19 @@ func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *t
 	w.Until(`!document.querySelector("[aria-label^='Forget The guest']")`)
 }
 
+// withoutAClick says that what was heard from window.__from on, a tone of 600 Hz with pauses, has no step that is not in
+// the tone at the highest level that is heard, and a little for what crosses over.
+func withoutAClick(w *Window) {
+	w.t.Helper()
+	steps := Eval[[]float64](w, `(() => {
+		const all = window.__heard.slice(window.__from).flatMap(b => [...b[0]]);
+		let step = 0, high = 0;
+		for (let i = 1; i < all.length; i++) { step = Math.max(step, Math.abs(all[i] - all[i - 1])); high = Math.max(high, Math.abs(all[i])); }
+		return [step, high];
+	})()`)
+	assert.Less(w.t, steps[0], 1.6*steps[1]*2*math.Pi*600/audio.Rate, "no step that is not in the tone")
+}
+
 func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testing.T) {
 	w, episode := withVoice(t, "With and without")
 	tickStage(w, "Compressor")
@@ -305,14 +303,7 @@ func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testi
 		w.Until(there + `document.querySelector(".card .bare")`)
 	}
 	w.Press("Pause")
-	// The steepest that a tone of 600 Hz is at the highest level that is heard, and a little for what crosses over.
-	steps := Eval[[]float64](w, `(() => {
-		const all = window.__heard.slice(window.__from).flatMap(b => [...b[0]]);
-		let step = 0, high = 0;
-		for (let i = 1; i < all.length; i++) { step = Math.max(step, Math.abs(all[i] - all[i - 1])); high = Math.max(high, Math.abs(all[i])); }
-		return [step, high];
-	})()`)
-	assert.Less(t, steps[0], 1.6*steps[1]*2*math.Pi*600/audio.Rate, "no step that is not in the tone")
+	withoutAClick(w)
 	assert.Equal(t, version, get[server.Desk](t, "/api/episodes/"+episode).Version, "nothing of the session has changed")
 }
 

@@ -53,6 +53,23 @@ func Noise(channels int, amplitude float64, length audio.Frames, seed uint64) au
 	return p
 }
 
+// Voice is a buzz that falls off like that of a voice, of some peak: something that is taken for speech.
+func Voice(peak, hertz float64, length audio.Frames) audio.PCM {
+	p := audio.NewPCM(1, length)
+	var sum float64
+	for n := 1.0; n*hertz < 4000; n++ {
+		sum += 1 / n
+	}
+	for i := range p[0] {
+		var v float64
+		for n := 1.0; n*hertz < 4000; n++ {
+			v += math.Cos(2*math.Pi*n*hertz*float64(i)/audio.Rate) / n
+		}
+		p[0][i] = float32(peak * v / sum)
+	}
+	return p
+}
+
 // Join puts sounds of one channel count one after the other.
 func Join(parts ...audio.PCM) audio.PCM {
 	out := make(audio.PCM, len(parts[0]))

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -21,6 +22,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/core/details"
+	"ruvel/core/edit"
 	"ruvel/internal/library"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
@@ -203,7 +206,7 @@ func TestAServerKilledAtWorkLosesNothingAndLeavesNothingHalfMade(t *testing.T) {
 	assert.Equal(t, string(desk.Document.JSON()), string(undone.Document.JSON()), "undo goes back across the crash")
 
 	// During an export.
-	job = ask[work.JobEvent](r, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"format": "mp3", "channels": 2}).ID
+	job = ask[server.Begun](r, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "mp3", "channels": 2}}, "asItIs": true, "overrule": true}).Jobs[0].ID
 	r.until(func() bool { return r.state(job) == "running" && len(halfMade(t, data)) > 0 })
 	r.kill()
 	r = serve(t, data, "--no-demo")
@@ -229,6 +232,62 @@ func TestAServerKilledAtWorkLosesNothingAndLeavesNothingHalfMade(t *testing.T) {
 	r = serve(t, data, "--no-demo")
 	assert.Empty(t, halfMade(t, data))
 	assert.Len(t, ask[[]library.ShowSound](r, "GET", "/shows/"+show+"/sounds", nil), 1)
+}
+
+func TestTheCommandLineSaysWhatASecondPairOfEarsWould(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	out, err := exec.Command(program, "demo", dir).CombinedOutput()
+	require.NoError(t, err, string(out))
+	check := func(arguments ...string) (string, int) {
+		cmd := exec.Command(program, append([]string{"check"}, arguments...)...)
+		out, err := cmd.Output()
+		if err != nil {
+			require.IsType(t, &exec.ExitError{}, err)
+		}
+		return string(out), cmd.ProcessState.ExitCode()
+	}
+	said, code := check(filepath.Join(dir, "session.json"))
+	assert.Equal(t, []any{"Nothing to mention.\n", 0}, []any{said, code}, "the finished episode")
+	rough := filepath.Join(dir, "rough-cut.json")
+	said, code = check(rough, "--json")
+	assert.Equal(t, 1, code, "something must be mended")
+	var found []struct {
+		Kind, Weight, Text string
+		Fix                *struct{ Op json.RawMessage }
+	}
+	require.NoError(t, json.Unmarshal([]byte(said), &found))
+	var kinds []string
+	for _, f := range found {
+		kinds = append(kinds, f.Kind)
+		if f.Fix != nil {
+			_, err := edit.Decode(f.Fix.Op)
+			require.NoError(t, err, "the edit is one that can be made")
+		}
+	}
+	assert.Equal(t, []string{"covered", "dead-air", "one-sided", "join", "apart", "covered"}, kinds, "exactly what was put in; credits do not stand in the document")
+
+	// Other limits, and a sound that is missing.
+	limits := filepath.Join(dir, "limits.json")
+	require.NoError(t, os.WriteFile(limits, []byte(`{"apart": 9}`), 0o600))
+	said, _ = check(rough, "--limits", limits)
+	assert.NotContains(t, said, "softer than Presenter")
+	require.NoError(t, os.WriteFile(limits, []byte(`{"apart": 99}`), 0o600))
+	_, code = check(rough, "--limits", limits)
+	assert.Equal(t, 1, code)
+	var doc struct {
+		Sounds map[string]struct{ Path string }
+	}
+	data, err := os.ReadFile(rough)
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(data, &doc))
+	for _, s := range doc.Sounds {
+		require.NoError(t, os.Remove(filepath.Join(dir, s.Path)))
+		break
+	}
+	said, code = check(rough)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, said, "is missing: its file cannot be read")
 }
 
 func TestTheCommandLineRendersTheSampleEpisodeAsLoudAsFFmpegSays(t *testing.T) {
@@ -259,14 +318,165 @@ func TestTheCommandLineRendersTheSampleEpisodeAsLoudAsFFmpegSays(t *testing.T) {
 	assert.InDelta(t, -16, ours.Integrated, 1, "the sample episode meets its target")
 	assert.LessOrEqual(t, ours.TruePeak, -1.0)
 
+	// A finished file, with its details, the same bytes each time; stems, and chapters.
+	details := filepath.Join(dir, "details.json")
+	require.NoError(t, os.WriteFile(details, []byte(`{"show": "Harbour Hours", "title": "The Last Fog Signal", "number": 12, "presenter": "Ada Quill", "date": "2026-11-30"}`), 0o600))
+	for _, name := range []string{"one.mp3", "two.mp3"} {
+		said := runProgram("mix", filepath.Join(dir, "session.json"), "-o", filepath.Join(dir, name), "--target", "podcast-stereo", "--quality", "usual", "--details", details)
+		assert.Contains(t, said, "-16.0 LUFS")
+	}
+	one, err := os.ReadFile(filepath.Join(dir, "one.mp3"))
+	require.NoError(t, err)
+	two, err := os.ReadFile(filepath.Join(dir, "two.mp3"))
+	require.NoError(t, err)
+	assert.True(t, bytes.Equal(one, two))
+	tags, err := exec.Command("ffprobe", "-v", "error", "-show_format", "-show_chapters", filepath.Join(dir, "one.mp3")).Output()
+	require.NoError(t, err)
+	assert.Contains(t, string(tags), "TAG:title=The Last Fog Signal")
+	assert.Contains(t, string(tags), "TAG:title=Interview")
+	runProgram("mix", filepath.Join(dir, "session.json"), "-o", filepath.Join(dir, "chapters"), "--chapters", "--format", "flac", "--to", "30")
+	chapters, err := filepath.Glob(filepath.Join(dir, "chapters", "*.flac"))
+	require.NoError(t, err)
+	assert.Len(t, chapters, 2)
+	runProgram("mix", filepath.Join(dir, "session.json"), "-o", filepath.Join(dir, "stems.zip"), "--stems", "--to", "5")
+	for _, wrong := range [][]string{{"--target", "moon"}, {"--quality", "golden"}, {"--details", filepath.Join(dir, "session.json")}} {
+		_, err := exec.Command(program, append([]string{"mix", filepath.Join(dir, "session.json"), "-o", filepath.Join(dir, "x.mp3")}, wrong...)...).CombinedOutput()
+		require.Error(t, err, wrong)
+		require.NoFileExists(t, filepath.Join(dir, "x.mp3"))
+	}
+
 	// A window and mono.
 	part := filepath.Join(dir, "part.mp3")
 	runProgram("mix", filepath.Join(dir, "session.json"), "-o", part, "--from", "10", "--to", "14", "--mono")
 	assert.Equal(t, 4*audio.Second, testkit.ReadAudio(t, part, 1).Length())
 	out, err := exec.Command(program, "mix", filepath.Join(dir, "session.json"), "-o", filepath.Join(dir, "a.txt")).CombinedOutput()
 	require.Error(t, err)
-	assert.Contains(t, string(out), "name the output .wav or .mp3")
+	assert.Contains(t, string(out), "end its name with .mp3")
 	out, err = exec.Command(program, "measure", filepath.Join(dir, "session.json")).CombinedOutput()
 	require.Error(t, err)
 	assert.Contains(t, string(out), "not a sound file")
+}
+
+func TestTheCommandLineMakesTheSameBytesAsTheServer(t *testing.T) {
+	t.Parallel()
+	r := serve(t, place(t))
+	defer r.stop()
+	var show, episode string
+	for _, s := range ask[[]named](r, "GET", "/shows", nil) {
+		for _, e := range ask[[]struct{ ID, Title string }](r, "GET", "/shows/"+s.ID+"/episodes", nil) {
+			if e.Title == "The Last Fog Signal" {
+				show, episode = s.ID, e.ID
+			}
+		}
+	}
+	require.NotEmpty(t, episode)
+	// On the command line artwork is a file that is scaled anew; so here it is left out.
+	was := ask[details.Details](r, "GET", "/shows/"+show+"/details", nil)
+	ask[any](r, "PUT", "/shows/"+show+"/details", details.Details{Presenter: "Ada Quill", Language: "en", Keywords: []string{"fog", "harbour"}})
+	ask[any](r, "PUT", "/episodes/"+episode+"/details", details.Details{Date: "2026-11-30", Description: "Two voices,\none horn."})
+	sheet := ask[server.Ahead](r, "GET", "/episodes/"+episode+"/handover?files=mp3", nil).Sheet
+	require.NotEmpty(t, sheet.Chapters)
+	dir := t.TempDir()
+	said, err := json.Marshal(sheet)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "sheet.json"), said, 0o600))
+	out, err := exec.Command(program, "demo", dir).CombinedOutput()
+	require.NoError(t, err, string(out))
+
+	formats := []string{"mp3", "flac-16", "bwf", "opus"}
+	var files []any
+	for _, f := range formats {
+		files = append(files, map[string]any{"format": f})
+	}
+	for _, job := range ask[server.Begun](r, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": files}).Jobs {
+		r.until(func() bool { return r.state(job.ID) == "done" })
+	}
+	made := map[string][]byte{}
+	for _, m := range ask[[]server.Mixdown](r, "GET", "/episodes/"+episode+"/mixdowns", nil) {
+		answer, err := http.Get(r.base + "/mixdowns/" + m.ID + "/file")
+		require.NoError(t, err)
+		data, err := io.ReadAll(answer.Body)
+		require.NoError(t, errors.Join(err, answer.Body.Close()))
+		made[m.Format] = data
+	}
+	for _, f := range formats {
+		path := filepath.Join(dir, "out")
+		out, err := exec.Command(program, "mix", filepath.Join(dir, "session.json"), "-o", path, "--format", f, "--target", "session", "--details", filepath.Join(dir, "sheet.json")).CombinedOutput()
+		require.NoError(t, err, string(out))
+		ours, err := os.ReadFile(path)
+		require.NoError(t, err)
+		require.Greater(t, len(made[f]), 100_000, f)
+		assert.True(t, bytes.Equal(ours, made[f]), "%s: %d bytes on the command line, %d on the server", f, len(ours), len(made[f]))
+	}
+
+	// With its artwork, from the archive of the episode alone.
+	require.NotEmpty(t, was.Artwork)
+	ask[any](r, "PUT", "/shows/"+show+"/details", was)
+	job := ask[server.Begun](r, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": files[:1]}).Jobs[0]
+	r.until(func() bool { return r.state(job.ID) == "done" })
+	fetch := func(path string) []byte {
+		answer, err := http.Get(r.base + path)
+		require.NoError(t, err)
+		data, err := io.ReadAll(answer.Body)
+		require.NoError(t, errors.Join(err, answer.Body.Close()))
+		return data
+	}
+	kept := filepath.Join(dir, "archive.zip")
+	require.NoError(t, os.WriteFile(kept, fetch("/episodes/"+episode+"/archive"), 0o600))
+	out, err = exec.Command(program, "mix", kept, "-o", filepath.Join(dir, "archived.mp3"), "--target", "session").CombinedOutput()
+	require.NoError(t, err, string(out))
+	ours, err := os.ReadFile(filepath.Join(dir, "archived.mp3"))
+	require.NoError(t, err)
+	theirs := fetch("/mixdowns/" + job.ID + "/file")
+	require.Greater(t, len(theirs), len(made["mp3"])+20_000, "with the artwork")
+	assert.True(t, bytes.Equal(ours, theirs))
+	out, err = exec.Command(program, "check", kept).CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.NotContains(t, string(out), "icence", "what is known of the sounds is in the archive")
+}
+
+func TestABackupByOneCommandOpensOnAnotherServerAsItWas(t *testing.T) {
+	t.Parallel()
+	one := serve(t, place(t))
+	defer one.stop()
+	folder := filepath.Join(t.TempDir(), "kept")
+	address := func(r *running) string { return strings.TrimSuffix(r.base, "/api") }
+	command := func(arguments ...string) (string, error) {
+		out, err := exec.Command(program, arguments...).CombinedOutput()
+		return string(out), err
+	}
+	out, err := command("export", folder, "--server", address(one), "--show", "Nothing")
+	require.Error(t, err)
+	assert.Contains(t, out, `there is no episode to be kept of a show called "Nothing"`)
+	for range 2 { // the second takes the place of the first
+		out, err = command("export", folder, "--server", address(one))
+		require.NoError(t, err, out)
+	}
+	kept, err := filepath.Glob(filepath.Join(folder, "*"))
+	require.NoError(t, err)
+	require.Len(t, kept, 2, "the finished episode and the rough cut, and nothing half-made")
+
+	two := serve(t, place(t), "--no-demo")
+	defer two.stop()
+	out, err = command(append([]string{"import", "--server", address(two)}, kept...)...)
+	require.NoError(t, err, out)
+	documents := func(r *running) map[string]string {
+		all := map[string]string{}
+		for _, show := range ask[[]struct{ ID, Name string }](r, "GET", "/shows", nil) {
+			for _, e := range ask[[]struct{ ID, Title string }](r, "GET", "/shows/"+show.ID+"/episodes", nil) {
+				all[show.Name+": "+e.Title] = string(ask[struct{ Document json.RawMessage }](r, "GET", "/episodes/"+e.ID, nil).Document)
+			}
+		}
+		return all
+	}
+	assert.Len(t, documents(one), 2)
+	assert.Equal(t, documents(one), documents(two))
+
+	wrong := filepath.Join(t.TempDir(), "wrong.zip")
+	require.NoError(t, os.WriteFile(wrong, []byte("PK"), 0o600))
+	out, err = command("import", wrong, "--server", address(two))
+	require.Error(t, err)
+	assert.Contains(t, out, "no archive of an episode")
+	_, err = command("export", folder, "--server", "http://127.0.0.1:1")
+	require.Error(t, err)
 }

@@ -6,17 +6,15 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"strings"
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
-	"ruvel/internal/disk"
+	"ruvel/internal/handover"
 	"ruvel/internal/media"
 	"ruvel/internal/server"
-	"ruvel/internal/work"
 )
 
 type measure struct {
@@ -27,10 +25,11 @@ type measure struct {
 // Run measures each file.
 func (c measure) Run(ctx context.Context) error {
 	for _, path := range c.Files {
-		r, err := work.MeasureFile(ctx, path, func(float64) {})
+		course, err := handover.Listen(ctx, path, 0, func(float64) {})
 		if err != nil {
 			return fmt.Errorf("%s: %w", path, err)
 		}
+		r := course.Loudness()
 		if c.JSON {
 			if err := json.NewEncoder(os.Stdout).Encode(struct {
 				File string `json:"file"`
@@ -44,62 +43,6 @@ func (c measure) Run(ctx context.Context) error {
 			path, r.Length, r.Integrated, r.Range, r.MaxMomentary, r.MaxShortTerm, r.TruePeak, r.SamplePeak)
 	}
 	return nil
-}
-
-type mixdown struct {
-	Session string  `arg:"" help:"Session document whose sounds are given by relative path." type:"existingfile"`
-	Output  string  `short:"o" required:"" help:"File to write; its extension, wav or mp3, chooses the format." type:"path"`
-	Format  string  `help:"Another format: wav-16, wav-24, wav-32f or mp3."`
-	Mono    bool    `help:"Fold down to one channel."`
-	From    float64 `help:"Begin at this second."`
-	To      float64 `help:"End at this second; 0 is the end."`
-}
-
-// Run renders the document.
-func (c mixdown) Run(ctx context.Context) error {
-	format, err := c.format()
-	if err != nil {
-		return err
-	}
-	data, err := os.ReadFile(c.Session)
-	if err != nil {
-		return err
-	}
-	doc, err := session.Parse(data)
-	if err != nil {
-		return fmt.Errorf("%s: %w", c.Session, err)
-	}
-	plan, err := mix.Compile(doc, files(ctx, filepath.Dir(c.Session), doc), nil)
-	if err != nil {
-		return err
-	}
-	from, to := audio.Seconds(c.From), audio.Seconds(c.To)
-	if to <= 0 || to > plan.Length() {
-		to = plan.Length()
-	}
-	if from < 0 || from >= to {
-		return fmt.Errorf("there is nothing between %v and %v; the session ends at %v", from, to, plan.Length())
-	}
-	channels := 2
-	if c.Mono {
-		channels = 1
-	}
-	if err := work.Render(ctx, plan, c.Output, format, channels, from, to, func(float64) {}); err != nil {
-		return fmt.Errorf("%s: %w", c.Output, disk.Full(err))
-	}
-	return nil
-}
-
-func (c mixdown) format() (media.Format, error) {
-	key := c.Format
-	if key == "" {
-		key = map[string]string{".wav": "wav-24", ".mp3": "mp3"}[strings.ToLower(filepath.Ext(c.Output))]
-	}
-	format, ok := media.FindFormat(key)
-	if !ok {
-		return format, fmt.Errorf("%s: name the output .wav or .mp3, or give --format", c.Output)
-	}
-	return format, nil
 }
 
 // files decodes the sounds of a document that stands alone, each once.

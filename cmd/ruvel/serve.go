@@ -18,6 +18,7 @@ type serve struct {
 	Database string   `help:"DSN of a MariaDB server to use instead of a private one." env:"RUVEL_DATABASE"`
 	NATS     string   `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
 	KeepFree int64    `help:"Megabytes that must stay free on the disk." default:"200"`
+	Folder   string   `help:"A folder that finished files can be copied to." env:"RUVEL_FOLDER" type:"existingdir"`
 	Name     []string `help:"A further name that Ruvel answers to, as behind a proxy; loopback addresses and localhost are always answered to." env:"RUVEL_NAMES"`
 }
 
@@ -29,7 +30,7 @@ func (c serve) Run(ctx context.Context) error {
 		return err
 	}
 	defer l.Close()
-	house, err := server.Start(ctx, server.Settings{Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20, Names: c.Name})
+	house, err := server.Start(ctx, server.Settings{Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20, Names: c.Name, Folder: c.Folder})
 	if err != nil {
 		return err
 	}
@@ -38,7 +39,7 @@ func (c serve) Run(ctx context.Context) error {
 		return err
 	}
 	if c.Demo {
-		if _, err := demo.Fill(ctx, house.Store, house.Sounds, func(what string) { fmt.Println("Making", what) }); err != nil {
+		if _, err := demo.Fill(ctx, house.Store, house.Sounds, house.Bucket, func(what string) { fmt.Println("Making", what) }); err != nil {
 			return fmt.Errorf("fill in the sample series: %w", err)
 		}
 	}

@@ -147,8 +147,14 @@ func (s *soak) submit(request func(n int) (path string, body []byte)) (jobs []st
 		status, out := s.request("POST", path, body)
 		switch {
 		case status >= 200 && status < 300:
-			var job struct{ ID string }
+			var job struct {
+				ID   string
+				Jobs []struct{ ID string } // of what is begun together
+			}
 			require.NoError(s.t, json.Unmarshal(out, &job))
+			for _, one := range job.Jobs {
+				job.ID = one.ID
+			}
 			jobs = append(jobs, job.ID)
 		case status == 0:
 			unknown++
@@ -236,7 +242,7 @@ func TestNothingIsLostOrLeaksHoweverOftenSomethingIsKilled(t *testing.T) {
 		return fmt.Sprintf("/shows/%s/sounds?file=a.wav&part=music&episode=%s&track=%s&start=%d", show, heard, track, 4*(n+1)*audio.Rate), out
 	}
 	mix := func(int) (string, []byte) {
-		return "/episodes/" + heard + "/mixdowns", []byte(`{"format":"wav-16","channels":2,"to":96000}`)
+		return "/episodes/" + heard + "/mixdowns", []byte(`{"files":[{"format":"wav-16"}],"asItIs":true,"overrule":true,"to":96000}`)
 	}
 	s.over = time.Now().Add(length)
 

@@ -107,9 +107,24 @@ func (p PCM) Clear() {
 func (p PCM) Peak() float32 {
 	var peak float32
 	for _, channel := range p {
-		for _, v := range channel {
-			peak = max(peak, v, -v)
-		}
+		peak = max(peak, PeakOf(channel))
 	}
 	return peak
 }
+
+// PeakOf is the largest absolute sample of a channel. Without its sign bit a float orders like an
+// integer, and integers are compared several times faster.
+func PeakOf(samples []float32) float32 {
+	var a, b uint32
+	for len(samples) >= 2 {
+		a = max(a, math.Float32bits(samples[0])&^signBit)
+		b = max(b, math.Float32bits(samples[1])&^signBit)
+		samples = samples[2:]
+	}
+	for _, v := range samples {
+		a = max(a, math.Float32bits(v)&^signBit)
+	}
+	return math.Float32frombits(max(a, b))
+}
+
+const signBit = 1 << 31

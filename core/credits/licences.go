@@ -12,6 +12,7 @@ type Licence struct {
 	Link    string  `json:"link" doc:"Where it can be read"`
 	Demands string  `json:"demands" doc:"What it asks for, in a sentence"`
 	Fields  []Field `json:"fields" nullable:"false" enum:"title,author,source,licence" doc:"What a credit must name"`
+	Whole   bool    `json:"whole,omitempty" doc:"Nothing may be cut from it or mixed with it without asking"`
 }
 
 var attribution = []Field{Title, Author, Source}
@@ -21,18 +22,18 @@ var attribution = []Field{Title, Author, Source}
 func Licences() []Licence {
 	const deeds = "https://creativecommons.org/"
 	return []Licence{
-		{"own", "Our own work", "", "Nothing: it was made for the show.", nil},
-		{"agreement", "By agreement with the author", "", "What was agreed; the author is named.", []Field{Title, Author}},
-		{"cc0-1.0", "CC0 1.0", deeds + "publicdomain/zero/1.0/", "Nothing; naming the author is a courtesy.", nil},
-		{"public-domain", "Public domain", "", "Nothing; naming the author is a courtesy.", nil},
-		{"cc-by-4.0", "CC BY 4.0", deeds + "licenses/by/4.0/", "Name title, author, source and licence.", attribution},
-		{"cc-by-3.0", "CC BY 3.0", deeds + "licenses/by/3.0/", "Name title, author, source and licence.", attribution},
-		{"cc-by-sa-4.0", "CC BY-SA 4.0", deeds + "licenses/by-sa/4.0/", "Name title, author, source and licence; publish the episode under the same licence.", attribution},
-		{"cc-by-nc-4.0", "CC BY-NC 4.0", deeds + "licenses/by-nc/4.0/", "Name title, author, source and licence; the episode may earn no money.", attribution},
-		{"cc-by-nc-sa-4.0", "CC BY-NC-SA 4.0", deeds + "licenses/by-nc-sa/4.0/", "Name title, author, source and licence; the episode may earn no money and goes under the same licence.", attribution},
-		{"cc-by-nd-4.0", "CC BY-ND 4.0", deeds + "licenses/by-nd/4.0/", "Name title, author, source and licence; it may not be cut or mixed with anything without asking.", attribution},
-		{"cc-by-nc-nd-4.0", "CC BY-NC-ND 4.0", deeds + "licenses/by-nc-nd/4.0/", "Name title, author, source and licence; it may not be cut or mixed without asking, and the episode may earn no money.", attribution},
-		{"lal-1.3", "Free Art License 1.3", "https://artlibre.org/licence/lal/en/", "Name title, author, source and licence; publish the episode under the same licence.", attribution},
+		{"own", "Our own work", "", "Nothing: it was made for the show.", nil, false},
+		{"agreement", "By agreement with the author", "", "What was agreed; the author is named.", []Field{Title, Author}, false},
+		{"cc0-1.0", "CC0 1.0", deeds + "publicdomain/zero/1.0/", "Nothing; naming the author is a courtesy.", nil, false},
+		{"public-domain", "Public domain", "", "Nothing; naming the author is a courtesy.", nil, false},
+		{"cc-by-4.0", "CC BY 4.0", deeds + "licenses/by/4.0/", "Name title, author, source and licence.", attribution, false},
+		{"cc-by-3.0", "CC BY 3.0", deeds + "licenses/by/3.0/", "Name title, author, source and licence.", attribution, false},
+		{"cc-by-sa-4.0", "CC BY-SA 4.0", deeds + "licenses/by-sa/4.0/", "Name title, author, source and licence; publish the episode under the same licence.", attribution, false},
+		{"cc-by-nc-4.0", "CC BY-NC 4.0", deeds + "licenses/by-nc/4.0/", "Name title, author, source and licence; the episode may earn no money.", attribution, false},
+		{"cc-by-nc-sa-4.0", "CC BY-NC-SA 4.0", deeds + "licenses/by-nc-sa/4.0/", "Name title, author, source and licence; the episode may earn no money and goes under the same licence.", attribution, false},
+		{"cc-by-nd-4.0", "CC BY-ND 4.0", deeds + "licenses/by-nd/4.0/", "Name title, author, source and licence; it may not be cut or mixed with anything without asking.", attribution, true},
+		{"cc-by-nc-nd-4.0", "CC BY-NC-ND 4.0", deeds + "licenses/by-nc-nd/4.0/", "Name title, author, source and licence; it may not be cut or mixed without asking, and the episode may earn no money.", attribution, true},
+		{"lal-1.3", "Free Art License 1.3", "https://artlibre.org/licence/lal/en/", "Name title, author, source and licence; publish the episode under the same licence.", attribution, false},
 	}
 }
 

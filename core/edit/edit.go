@@ -109,9 +109,17 @@ func Ops() []Op {
 		GroupTracks{},
 		MoveFaders{},
 		AddMarker{},
+		AddMarkers{},
 		SetMarkers{},
 		RemoveMarkers{},
 		SetTarget{},
+		SetLead{},
+		SetSensitivity{},
+		SetSides{},
+		SetAside{},
+		TakeUp{},
+		TurnWays{},
+		TakeWaysBack{},
 		PlaceTake{},
 		UseSound{},
 		ReplaceSound{},
@@ -156,6 +164,18 @@ func Decode(data []byte) (Op, error) {
 		return fresh.Elem().Interface().(Op), nil
 	}
 	return nil, problem.New("unknown-edit", "op.type", "There is no edit of the type %q.", head.Type)
+}
+
+// Encode writes the JSON form of an operation.
+func Encode(op Op) json.RawMessage {
+	fresh := reflect.New(reflect.TypeOf(op)).Elem()
+	fresh.Set(reflect.ValueOf(op))
+	fresh.FieldByName("Type").SetString(TypeOf(op))
+	data, err := json.Marshal(fresh.Interface())
+	if err != nil {
+		panic(fmt.Sprintf("edit: an operation could not be written: %v", err)) // only NaN or Inf can cause it
+	}
+	return data
 }
 
 // Kind is embedded in every operation and carries the type's name in the JSON form.

@@ -326,6 +326,7 @@ func TestSettingChangesOnlyWhatIsGivenAndNamesTheStep(t *testing.T) {
 		{clip(edit.ClipChange{Clip: "c3", Name: &name}), "Rename “Link” to “Anna, take 3”"},
 		{clip(edit.ClipChange{Clip: "c3", Gain: &gain}), "Gain of “Anna, take 3” to −3.0 dB"},
 		{edit.AddMarker{At: audio.Second}, "Add “Marker 1” at 0:01.00"},
+		{edit.AddMarkers{Markers: []edit.NewMarker{{At: audio.Second, Name: "Fog", Chapter: true, Link: " https://example.org "}, {At: -5, Length: 9}}}, "Take in 2 markers"},
 		{edit.SetTarget{Target: "radio-europe"}, "Aim at European radio and television"},
 	} {
 		d.do(c.op)
@@ -340,6 +341,9 @@ func TestSettingChangesOnlyWhatIsGivenAndNamesTheStep(t *testing.T) {
 	d.refuse("setting-out-of-range", track(edit.TrackChange{Track: "t1", Treatment: &treatment}))
 	tr := d.doc.Tracks[0]
 	assert.Equal(t, []any{audio.Silence, 1.0, true, false, "Presenter"}, []any{tr.Fader, tr.Pan, tr.Mute, tr.Solo, tr.Name})
+	assert.Equal(t, session.Marker{Name: "Fog", At: audio.Second, Chapter: true, Link: "https://example.org"}, d.doc.Markers["m5"])
+	assert.Equal(t, session.Marker{Name: "Marker 3", Length: 9}, d.doc.Markers["m6"])
+	d.refuse("bad-link", edit.AddMarkers{Markers: []edit.NewMarker{{Link: "javascript:alert(1)"}}})
 	d.refuse("unknown-target", edit.SetTarget{Target: "loud"})
 	d.refuse("unknown-clip", clip(edit.ClipChange{Clip: "c99"}))
 	for _, blank := range []string{"", " \t\u00a0", "\u200b"} {

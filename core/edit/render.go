@@ -77,7 +77,7 @@ const LongestRendering = 3 * 3600 * audio.Second
 func (r Rendering) Channels(alone session.Document) int {
 	for _, t := range alone.Tracks {
 		for _, c := range t.Clips {
-			if t.Pan != 0 || alone.Sounds[c.Sound].Channels != 1 {
+			if t.Pan != 0 || alone.Sounds[c.Sound].Heard() != 1 {
 				return 2
 			}
 		}

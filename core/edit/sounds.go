@@ -150,3 +150,20 @@ func swapped(c session.Clip, id string, before, after session.Sound) (session.Cl
 	c.FadeIn.Past, c.FadeOut.Past = min(c.FadeIn.Past, c.FadeIn.Length), min(c.FadeOut.Past, c.FadeOut.Length)
 	return c, nil
 }
+
+// SetSensitivity sets with which sensitivity speech is found in a sound, wherever it is used in the episode.
+type SetSensitivity struct {
+	Kind
+	Sound       string  `json:"sound"`
+	Sensitivity float64 `json:"sensitivity" minimum:"-12" maximum:"12" doc:"dB, usually 0"`
+}
+
+func (o SetSensitivity) apply(d *draft) (string, error) {
+	s, there := d.Sounds[o.Sound]
+	if !there {
+		return "", problem.New("unknown-sound", "sound", "That sound is not in the session any more.")
+	}
+	s.Sensitivity = o.Sensitivity
+	d.Sounds[o.Sound] = s
+	return "Find speech with another sensitivity", nil
+}

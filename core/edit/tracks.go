@@ -3,8 +3,10 @@ package edit
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"ruvel/core/audio"
+	"ruvel/core/lead"
 	"ruvel/core/loudness"
 	"ruvel/core/problem"
 	"ruvel/core/session"
@@ -67,6 +69,7 @@ type TrackChange struct {
 	Mute      *bool              `json:"mute,omitempty"`
 	Solo      *bool              `json:"solo,omitempty"`
 	Treatment *session.Treatment `json:"treatment,omitempty" doc:"All of it"`
+	Way       *session.Way       `json:"way,omitempty" doc:"How it makes way for speech, all of it"`
 }
 
 // SetTracks changes tracks.
@@ -128,6 +131,10 @@ func (c TrackChange) apply(t *session.Track) (name, many string, err error) {
 	if c.Treatment != nil {
 		t.Treatment = *c.Treatment
 		name, many = "Treatment of "+old, "Treatment of"
+	}
+	if c.Way != nil {
+		t.Way = *c.Way
+		name, many = "Making way of "+old, "Making way of"
 	}
 	return name, many, nil
 }
@@ -213,15 +220,49 @@ type AddMarker struct {
 }
 
 func (o AddMarker) apply(d *draft) (string, error) {
+	return d.mark(session.Marker{Name: o.Name, At: o.At, Length: o.Length, Chapter: o.Chapter})
+}
+
+// mark adds a marker, under a name of its own if it has none.
+func (d *draft) mark(m session.Marker) (string, error) {
 	if len(d.Markers) >= session.MaxMarkers {
 		return "", problem.New("too-many-markers", "markers", "A session holds at most %d markers and ranges.", session.MaxMarkers)
 	}
-	name := session.ShortName(o.Name)
-	if name == "" {
-		name = fmt.Sprintf("Marker %d", len(d.Markers)+1)
+	if m.Name = session.ShortName(m.Name); m.Name == "" {
+		m.Name = fmt.Sprintf("Marker %d", len(d.Markers)+1)
 	}
-	d.Markers[d.id("m")] = session.Marker{Name: name, At: max(0, o.At), Length: max(0, o.Length), Chapter: o.Chapter}
-	return "Add " + quote(name) + " at " + o.At.String(), nil
+	m.At, m.Length = max(0, m.At), max(0, m.Length)
+	d.Markers[d.id("m")] = m
+	return "Add " + quote(m.Name) + " at " + m.At.String(), nil
+}
+
+// NewMarker is a place, or a range if it has a length.
+type NewMarker struct {
+	At      audio.Frames `json:"at"`
+	Length  audio.Frames `json:"length,omitempty"`
+	Name    string       `json:"name,omitempty" maxLength:"200"`
+	Chapter bool         `json:"chapter,omitempty"`
+	Link    string       `json:"link,omitempty" maxLength:"2000" doc:"An address on the web"`
+}
+
+// AddMarkers takes in a list of markers, as one step.
+type AddMarkers struct {
+	Kind
+	Markers []NewMarker `json:"markers" nullable:"false" minItems:"1" maxItems:"2000"`
+}
+
+func (o AddMarkers) apply(d *draft) (string, error) {
+	if err := chosen(o.Markers, "markers"); err != nil {
+		return "", err
+	}
+	var name string
+	for _, m := range o.Markers {
+		var err error
+		if name, err = d.mark(session.Marker{Name: m.Name, At: m.At, Length: m.Length, Chapter: m.Chapter, Link: strings.TrimSpace(m.Link)}); err != nil {
+			return "", err
+		}
+	}
+	return oneOrMany(len(o.Markers), name, "Take in", "marker"), nil
 }
 
 // MarkerChange says what is to change of a marker; what is left out stays.
@@ -231,7 +272,9 @@ type MarkerChange struct {
 	Length *audio.Frames `json:"length,omitempty"`
 	Name   *string       `json:"name,omitempty" maxLength:"200"`
 	// Chapters are shown to listeners.
-	Chapter *bool `json:"chapter,omitempty"`
+	Chapter *bool   `json:"chapter,omitempty"`
+	Link    *string `json:"link,omitempty" maxLength:"2000" doc:"An address on the web, or nothing"`
+	Picture *string `json:"picture,omitempty" maxLength:"64" doc:"The id of a picture of the show, or nothing"`
 }
 
 // SetMarkers changes markers and ranges.
@@ -271,6 +314,14 @@ func (o SetMarkers) apply(d *draft) (string, error) {
 			m.Chapter = *c.Chapter
 			name = onOff(m.Chapter, "Make "+quote(m.Name)+" a chapter", quote(m.Name)+" is no chapter")
 		}
+		if c.Link != nil {
+			m.Link = strings.TrimSpace(*c.Link)
+			name = onOff(m.Link != "", "Link "+quote(m.Name), "No link for "+quote(m.Name))
+		}
+		if c.Picture != nil {
+			m.Picture = *c.Picture
+			name = onOff(m.Picture != "", "Picture for "+quote(m.Name), "No picture for "+quote(m.Name))
+		}
 		d.Markers[c.Marker] = m
 	}
 	return oneOrMany(len(changes), name, "Change", "marker"), nil
@@ -299,17 +350,37 @@ func (o RemoveMarkers) apply(d *draft) (string, error) {
 	return oneOrMany(len(markers), name, "Remove", "marker"), nil
 }
 
+// SetLead chooses how far speech is to stand above everything else.
+type SetLead struct {
+	Kind
+	Lead string `json:"lead"`
+}
+
+func (o SetLead) apply(d *draft) (string, error) {
+	t, ok := lead.FindAim(o.Lead)
+	if !ok {
+		return "", problem.New("unknown-lead", "lead", "There is no voice lead called %q.", o.Lead)
+	}
+	d.Lead = t.Key
+	return fmt.Sprintf("Aim at a voice lead of %g LU", t.Lead), nil
+}
+
 // SetTarget chooses what the mix is to be delivered at.
 type SetTarget struct {
 	Kind
-	Target string `json:"target"`
+	Target string             `json:"target"`
+	Own    *session.OwnTarget `json:"own,omitempty" doc:"The target by itself, if its key is own"`
 }
 
 func (o SetTarget) apply(d *draft) (string, error) {
+	if o.Target == session.Own && o.Own != nil {
+		d.Target, d.Own = session.Own, *o.Own
+		return "Aim at " + o.Own.Name, d.Own.Check("own")
+	}
 	t, ok := loudness.FindTarget(o.Target)
 	if !ok {
 		return "", problem.New("unknown-target", "target", "There is no delivery target called %q.", o.Target)
 	}
-	d.Target = o.Target
+	d.Target, d.Own = o.Target, session.OwnTarget{}
 	return "Aim at " + t.Name, nil
 }

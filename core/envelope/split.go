@@ -28,7 +28,7 @@ func SplitAll(points []session.Point, times []audio.Frames) []session.Point {
 			end = points[i].At
 		}
 		first := len(out) - 1 // the point at which the line begins that is parted
-		for ; k < len(times) && times[k] < end; k++ {
+		for ; k < len(times) && (times[k] < end || i == len(points)); k++ {
 			if n := len(out); n > 0 && out[n-1].At == times[k] {
 				continue
 			}

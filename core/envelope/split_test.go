@@ -80,3 +80,34 @@ func TestAPointThatIsPutOnALineDoesNotChangeIt(t *testing.T) {
 		}
 	})
 }
+
+func TestAPointIsPutAlsoAtTheLastTimeThereIs(t *testing.T) {
+	last := audio.Frames(math.MaxInt64)
+	assert.Equal(t, []session.Point{{At: 5, Level: -3}, {At: last, Level: -3}}, envelope.SplitAll([]session.Point{{At: 5, Level: -3}}, []audio.Frames{last}))
+}
+
+func TestTheSumOfTwoLinesIsThatOfTheirLevels(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		line := func(name string, bent float64) (out []session.Point) {
+			at := audio.Frames(0)
+			for range rapid.IntRange(0, 6).Draw(t, name) {
+				at += audio.Frames(rapid.Int64Range(1, 5000).Draw(t, "gap"))
+				out = append(out, session.Point{
+					At: at, Level: audio.DB(rapid.Float64Range(-25, 0).Draw(t, "level")), Bend: bent * rapid.Float64Range(-0.3, 0.3).Draw(t, "bend"),
+				})
+			}
+			return out
+		}
+		a, b := line("line", 0), line("straight", 0)
+		sum := envelope.New(envelope.Sum(a, b))
+		bent := envelope.Sum(line("bent", 1), b)
+		for i, p := range bent {
+			assert.LessOrEqual(t, math.Abs(p.Bend), 1.0)
+			assert.True(t, i == 0 || p.At > bent[i-1].At)
+		}
+		first, second := envelope.New(a), envelope.New(b)
+		for at := audio.Frames(0); at < 30_000; at += 97 {
+			assert.InDelta(t, first.GainAt(at)*second.GainAt(at), sum.GainAt(at), 1e-9)
+		}
+	})
+}

@@ -42,7 +42,7 @@ func Of(d session.Document) Glance {
 	for i, t := range d.Tracks {
 		channels := 0
 		for _, c := range t.Clips {
-			channels = max(channels, d.Sounds[c.Sound].Channels)
+			channels = max(channels, d.Sounds[c.Sound].Heard())
 		}
 		g.Tracks = append(g.Tracks, TrackState{t.ID, audible[i], channels})
 		g.Crossings = append(g.Crossings, t.Crossings()...)

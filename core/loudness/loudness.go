@@ -180,8 +180,12 @@ func loudnessRange(stretches []float64) float64 {
 		return 0
 	}
 	slices.Sort(kept)
-	at := func(p float64) float64 { return lufs(kept[int(math.Round(p*float64(len(kept)-1)))]) }
-	return at(0.95) - at(0.10)
+	return percentile(kept, 0.95) - percentile(kept, 0.10)
+}
+
+// percentile is the loudness at a share of powers in order.
+func percentile(sorted []float64, p float64) float64 {
+	return lufs(sorted[int(math.Round(p*float64(len(sorted)-1)))])
 }
 
 // above keeps the powers above an absolute gate in LUFS, then those above a gate

@@ -1,6 +1,10 @@
 package loudness
 
-import "math"
+import (
+	"math"
+
+	"ruvel/core/audio"
+)
 
 // Oversampling for the true peak: ITU-R BS.1770-4, annex 2, asks for at least four
 // times. The filter is our own: a sinc under a Kaiser window, taps a phase.
@@ -81,7 +85,7 @@ func (t *TruePeak) Write(samples []float32) float32 {
 	x := t.buffer
 	for at := taps; at < len(x); at += stretch {
 		end := min(at+stretch, len(x))
-		own := peakOf(x[at:end])
+		own := audio.PeakOf(x[at:end])
 		top := max(own, t.before) // the filter reaches no further back than the stretch before
 		t.before, t.sample = own, max(t.sample, own)
 		if end-at < taps {
@@ -102,6 +106,9 @@ func (t *TruePeak) Write(samples []float32) float32 {
 // Reset forgets the peak but not the samples that lead into the next ones.
 func (t *TruePeak) Reset() { t.peak = 0 }
 
+// ResetTo forgets the peak, and looks from now on only for those above a level: Write returns it, or a higher one.
+func (t *TruePeak) ResetTo(level float32) { t.peak = level }
+
 // Over tells of the true peaks of a whole channel, stretch by stretch of so many frames, at
 // least as many as the filter has taps: of each in which it comes over a floor, unless skip says
 // that nobody asks. A peak counts where the filter has found it, up to half its length later.
@@ -110,7 +117,7 @@ func Over(channel []float32, every int, floor float32, skip func(stretch int) bo
 	var t TruePeak
 	for at, k := 0, 0; at < len(channel); at, k = at+every, k+1 {
 		end := min(at+every, len(channel))
-		own := peakOf(channel[at:end])
+		own := audio.PeakOf(channel[at:end])
 		top := max(own, before)
 		before = own
 		if top*interpolator.reach <= floor || skip(k) {
@@ -152,20 +159,3 @@ func (t *TruePeak) between(window *[taps]float32) {
 		}
 	}
 }
-
-// peakOf is the largest absolute sample. Without its sign bit a float orders like an
-// integer, and integers are compared several times faster.
-func peakOf(samples []float32) float32 {
-	var a, b uint32
-	for len(samples) >= 2 {
-		a = max(a, math.Float32bits(samples[0])&^signBit)
-		b = max(b, math.Float32bits(samples[1])&^signBit)
-		samples = samples[2:]
-	}
-	for _, v := range samples {
-		a = max(a, math.Float32bits(v)&^signBit)
-	}
-	return math.Float32frombits(max(a, b))
-}
-
-const signBit = 1 << 31

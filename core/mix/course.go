@@ -108,7 +108,7 @@ func energyOf(samples []float32) float64 {
 
 // levelOf is that of the highest sample.
 func levelOf(samples []float32) Hundredths {
-	return hundredths(float64(audio.Level(float64(treat.Peak(samples)))))
+	return hundredths(float64(audio.Level(float64(audio.PeakOf(samples)))))
 }
 
 // hundredths never go below silence, and are no more than can be said.

@@ -186,12 +186,8 @@ func states(cells []mix.Cell) (out []mix.Gated) {
 	return out
 }
 
-func byLevel(library testkit.Library) func(string) ([]speech.Phrase, error) {
-	return func(id string) ([]speech.Phrase, error) {
-		var b waveform.Builder
-		b.Write(library[id])
-		return speech.ByLevel(b.Pyramid(), library[id].Length()), nil
-	}
+func spokenIn(library testkit.Library) func(string) ([]speech.Phrase, error) {
+	return func(id string) ([]speech.Phrase, error) { return speech.Find(library[id]), nil }
 }
 
 func TestASpreadSaysWhereTheRoomAndTheVoiceLie(t *testing.T) {
@@ -210,7 +206,7 @@ func TestASpreadSaysWhereTheRoomAndTheVoiceLie(t *testing.T) {
 	}
 	plan := talkedOver(t, session.Treatment{Compressor: allOn().Compressor}, pcm)
 	for name, phrases := range map[string]func(string) ([]speech.Phrase, error){
-		"known":    byLevel(testkit.Library{testkit.ID(0): pcm}),
+		"known":    spokenIn(testkit.Library{testkit.ID(0): pcm}),
 		"by level": func(string) ([]speech.Phrase, error) { return nil, nil },
 	} {
 		s, err := plan.Spread("t1", phrases)
@@ -232,7 +228,7 @@ func TestASpreadSaysWhereTheRoomAndTheVoiceLie(t *testing.T) {
 func TestWithWhatIsSuggestedTheGateStandsBetweenRoomAndWordsAndSpeechIsReducedAndMadeUp(t *testing.T) {
 	library := testkit.Library{testkit.ID(0): talk(1, 40*audio.Second, 8)}
 	plan := talkedOver(t, session.Treatment{Compressor: session.Compressor{On: true, Ratio: 1, Threshold: -20, Attack: 1, Release: 50, Detector: session.Level}}, library[testkit.ID(0)])
-	spread, err := plan.Spread("t1", byLevel(library))
+	spread, err := plan.Spread("t1", spokenIn(library))
 	require.NoError(t, err)
 	treatment, why := treat.Suggest(session.Treatment{}, spread)
 	assert.Greater(t, treatment.Gate.Open, spread.Peaks.Floor+5)

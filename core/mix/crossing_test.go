@@ -105,7 +105,7 @@ func TestAnOldSessionInWhichThreeClipsLieOverEachOtherSoundsAsItDidAndCanBeEdite
 func TestTheLevelInACrossingIsSaid(t *testing.T) {
 	doc, _ := overlapping(t, 1, 1, [2]int{0, 1}, 1000, 5000, session.CrossPower)
 	for _, id := range []string{"c2", "c3"} {
-		l, err := mix.LevelsAt(doc, id, 4500)
+		l, err := mix.LevelsAt(doc, id, 4500, nil)
 		require.NoError(t, err)
 		assert.InDelta(t, -3.01, float64(l.Crossing), 0.01)
 		assert.InDelta(t, -3.01, float64(l.Total), 0.01)

@@ -1,9 +1,6 @@
 package mix
 
 import (
-	"math"
-	"slices"
-
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/fade"
@@ -12,119 +9,15 @@ import (
 	"ruvel/core/session"
 )
 
-// Estimate is about how loud the whole mix of a document is, in LUFS, without rendering it:
-// the powers of its recordings, per 100 ms, times the squares of all gains. Sounds are taken
-// as unlike each other, so that their powers add up; the same recording twice at one moment
-// is up to 3 LU louder than that. The plan says what treatments do, and may be nil if no track
-// is treated: spans that it knows count as they are, the others with what the treatment does
-// to the loudness of those; of a track of which it knows none it learns one.
-func Estimate(doc session.Document, series func(sound string) (loudness.Series, error), plan *Plan) (float64, error) {
-	powers := make([]float64, doc.Length()/loudness.Hop)
-	audible := doc.Audible()
-	for i, t := range doc.Tracks {
-		if !audible[i] || t.Fader <= audio.Silence {
-			continue
-		}
-		e := estimator{powers: powers, trackLine: envelope.New(t.Envelope)}
-		var treated *track
-		if plan != nil && !t.Treatment.Off() {
-			treated = plan.find(t.ID)
-		}
-		if treated != nil {
-			e.powers = make([]float64, len(powers))
-		}
-		crossings := crossingsOf(t)
-		for id, c := range t.Clips {
-			if c.Silent || c.Gain <= audio.Silence {
-				continue
-			}
-			s, err := series(c.Sound)
-			if err != nil {
-				return loudness.Floor, err
-			}
-			e.clip, e.clipLine, e.fixed = c, envelope.New(c.Envelope), c.Gain.Gain()*t.Fader.Gain()
-			e.crossing, e.crosses = crossings[id]
-			e.add(panned{s, sharesOf(s, t.Pan)})
-		}
-		if treated == nil {
-			continue
-		}
-		if err := e.treat(plan, treated); err != nil {
-			return loudness.Floor, err
-		}
-		for n, p := range e.powers {
-			powers[n] += p
-		}
+// Estimate is about how loud the whole mix is, in LUFS, without rendering it: the powers of its
+// recordings, per 100 ms, times the squares of all gains. Sounds are taken as unlike each other, so
+// that their powers add up; the same recording twice at one moment is up to 3 LU louder than that.
+func (b Balance) Estimate() float64 {
+	both := make([]float64, len(b.Voices))
+	for k := range both {
+		both[k] = b.Voices[k] + b.Rest[k]
 	}
-	return loudness.Integrated(powers), nil
-}
-
-// treat makes of the powers of a track before its treatment those after it.
-func (e *estimator) treat(plan *Plan, t *track) error {
-	all := t.sounding(math.MaxInt)
-	if len(all) == 0 {
-		return nil
-	}
-	known := slices.DeleteFunc(slices.Clone(all), func(n int64) bool {
-		of := t.key(n)
-		return !plan.spans.powers.has(of) && !plan.spans.spans.has(of)
-	})
-	if len(known) == 0 {
-		known = all[len(all)/2:][:1]
-	}
-	var before, after []float64 // of the spans that are known
-	for _, n := range known {
-		var of powers
-		var err error
-		plan.inTurn(func() { err = audio.Guard(func() { of = plan.powersOf(t, n) }) })
-		if err != nil {
-			return err
-		}
-		span := e.powers[min(len(e.powers), int(n)*hopsPerSpan):min(len(e.powers), int(n+1)*hopsPerSpan)]
-		before = append(before, span...)
-		e.put(n, of, t)
-		after = append(after, span...)
-	}
-	ratio := 1.0
-	if without, with := loudness.Integrated(before), loudness.Integrated(after); without > loudness.Floor && with > loudness.Floor {
-		ratio = math.Pow(10, (with-without)/10)
-	}
-	for k := range e.powers {
-		if _, found := slices.BinarySearch(known, int64(k/hopsPerSpan)); !found {
-			e.powers[k] *= ratio
-		}
-	}
-	return nil
-}
-
-const hopsPerSpan = int(spanLength / loudness.Hop)
-
-// put has a span of a track count as it is known to be.
-func (e *estimator) put(n int64, known powers, t *track) {
-	mono, stereo := sharesOf(make(loudness.Series, 1), t.Pan), sharesOf(make(loudness.Series, 2), t.Pan)
-	shares := [3]float64{mono[0], stereo[0], stereo[1]}
-	begin := int(n) * hopsPerSpan
-	for k := begin; k < min(begin+hopsPerSpan, len(e.powers)); k++ {
-		var sum float64
-		for bus, channel := range known {
-			if channel != nil {
-				sum += float64(channel[k-begin]) * shares[bus]
-			}
-		}
-		e.powers[k] = sum * e.trackSquare(t, audio.Frames(k)*loudness.Hop)
-	}
-}
-
-// trackSquare is the mean square of the gains of a track itself over 100 ms.
-func (e *estimator) trackSquare(t *track, from audio.Frames) (sum float64) {
-	if g, flat := e.trackLine.Constant(from, from+loudness.Hop); flat {
-		return g * g * float64(t.fader) * float64(t.fader)
-	}
-	for i := range looks {
-		g := e.trackLine.GainAt(from+loudness.Hop*audio.Frames(2*i+1)/(2*looks)) * float64(t.fader)
-		sum += g * g / looks
-	}
-	return sum
+	return loudness.Integrated(both)
 }
 
 // panned is the power of a sound in both channels of the mix together, of each of its own by a share.
@@ -134,8 +27,8 @@ type panned struct {
 }
 
 // sharesOf is how much of the power of each channel of a sound is heard.
-func sharesOf(s loudness.Series, p float64) [2]float64 {
-	if len(s) == 1 {
+func sharesOf(channels int, p float64) [2]float64 {
+	if channels == 1 {
 		left, right := pan.Mono(p)
 		return [2]float64{left*left + right*right}
 	}
@@ -152,7 +45,7 @@ func (p panned) at(hop int) (power float64) {
 	return power
 }
 
-// estimator adds the clips of a track to the powers of a mix.
+// estimator adds up the powers of the clips of a track.
 type estimator struct {
 	powers    []float64
 	trackLine envelope.Curve

@@ -10,9 +10,11 @@ import (
 	"pgregory.net/rapid"
 
 	"ruvel/core/audio"
+	"ruvel/core/duck"
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
 	"ruvel/core/session"
+	"ruvel/core/speech"
 	"ruvel/core/waveform"
 	"ruvel/testkit"
 )
@@ -25,13 +27,36 @@ var unlike = map[string]audio.PCM{
 	testkit.ID(3): testkit.Noise(2, 0.5, 12*audio.Second, 14),
 }
 
+// known are sounds of which the powers have been measured, and phrases found.
+type known struct {
+	sounds  mix.Sounds
+	phrases map[string][]speech.Phrase
+	powers  map[string]loudness.Series
+}
+
+func knownOf(library map[string]audio.PCM, phrases map[string][]speech.Phrase) known {
+	k := known{testkit.Library(library).Sounds, phrases, map[string]loudness.Series{}}
+	for id, pcm := range library {
+		k.powers[id] = loudness.Powers(pcm)
+	}
+	return k
+}
+
+func (k known) Samples(id string) (audio.PCM, error)                  { return k.sounds(id) }
+func (k known) Phrases(id string, _ float64) ([]speech.Phrase, error) { return k.phrases[id], nil }
+func (k known) Powers(id string) (loudness.Series, error)             { return k.powers[id], nil }
+
+// estimated is what a plan is taken to be as loud as.
+func estimated(t require.TestingT, plan *mix.Plan) float64 {
+	b, err := plan.Balance()
+	require.NoError(t, err)
+	return b.Estimate()
+}
+
 func seriesOf(id string) (loudness.Series, error) { return loudness.Powers(unlike[id]), nil }
 
 func TestTheLoudnessOfAMixIsKnownWithoutRenderingItToHalfAUnit(t *testing.T) {
-	kept := map[string]loudness.Series{}
-	for id := range unlike {
-		kept[id], _ = seriesOf(id)
-	}
+	source := knownOf(unlike, nil)
 	worst := 0.0
 	rapid.Check(t, func(t *rapid.T) {
 		doc := session.New()
@@ -66,14 +91,11 @@ func TestTheLoudnessOfAMixIsKnownWithoutRenderingItToHalfAUnit(t *testing.T) {
 			}
 			doc.Tracks = append(doc.Tracks, track)
 		}
-		estimate, err := mix.Estimate(doc, func(id string) (loudness.Series, error) { return kept[id], nil }, nil)
-		if err != nil {
-			t.Fatalf("estimate: %v", err)
-		}
-		plan, err := mix.Compile(doc, func(id string) (audio.PCM, error) { return unlike[id], nil }, nil)
+		plan, err := mix.CompileFrom(doc, source, nil)
 		if err != nil {
 			t.Fatalf("compile: %v", err)
 		}
+		estimate := estimated(t, plan)
 		out := audio.NewPCM(2, doc.Length())
 		if err := mix.NewRenderer(plan).Render(out, 0); err != nil {
 			t.Fatalf("render: %v", err)
@@ -120,10 +142,9 @@ func summed(s loudness.Series) []float64 {
 }
 
 func TestTheEstimateOfASilentMixIsSilence(t *testing.T) {
-	doc := session.New()
-	got, err := mix.Estimate(doc, seriesOf, nil)
+	plan, err := mix.CompileFrom(session.New(), knownOf(nil, nil), nil)
 	require.NoError(t, err)
-	assert.InDelta(t, loudness.Floor, got, 0)
+	assert.InDelta(t, loudness.Floor, estimated(t, plan), 0)
 }
 
 func TestTheLoudnessOfATreatedMixIsKnownBeforeItIsRenderedAndExactlyAfterwards(t *testing.T) {
@@ -133,41 +154,84 @@ func TestTheLoudnessOfATreatedMixIsKnownBeforeItIsRenderedAndExactlyAfterwards(t
 	}
 	d.Tracks[0].Pan, d.Tracks[1].Fader = 0.4, -5
 	d.Tracks[1].Envelope = []session.Point{{At: 12 * audio.Second}, {At: 20 * audio.Second, Level: -12}}
-	series := func(id string) (loudness.Series, error) { return loudness.Powers(library[id]), nil }
-	estimate := func(plan *mix.Plan) float64 {
-		about, err := mix.Estimate(d, series, plan)
-		require.NoError(t, err)
-		return about
-	}
-	plan, err := mix.Compile(d, library.Sounds, nil)
+	plan, err := mix.CompileFrom(d, knownOf(library, nil), nil)
 	require.NoError(t, err)
 	plan.KeepIn(mix.NewSpans(1 << 28))
-	before := estimate(plan)
+	before := estimated(t, plan)
 	measured := loudness.Measure(whole(t, plan)).Integrated
 	assert.InDelta(t, measured, before, 0.7, "guessed from a few spans")
-	assert.InDelta(t, measured, estimate(plan), 0.1, "all of it has been rendered")
-	assert.Greater(t, math.Abs(measured-estimate(nil)), 1.0, "without its treatment it is another mix")
+	assert.InDelta(t, measured, estimated(t, plan), 0.1, "all of it has been rendered")
+	for i := range d.Tracks {
+		d.Tracks[i].Treatment = session.Treatment{}
+	}
+	bare, err := mix.CompileFrom(d, knownOf(library, nil), nil)
+	require.NoError(t, err)
+	assert.Greater(t, math.Abs(measured-estimated(t, bare)), 1.0, "without its treatment it is another mix")
 }
 
-func BenchmarkEstimateOfAnHourWithSixteenTracks(b *testing.B) {
+// anHour is a session of an hour with so many voices and pieces of music, whose samples nobody asks for, and 2000 phrases.
+func anHour(voices, music int) (session.Document, known) {
+	const length = 3600 * audio.Second
 	doc := session.New()
 	id := testkit.ID(0)
-	doc.Sounds[id] = session.Sound{Channels: 1, Length: 3600 * audio.Second}
-	for range 16 {
-		doc.Tracks = append(doc.Tracks, session.Track{Envelope: []session.Point{{At: 9}, {At: 99 * audio.Second, Level: -9}}, Clips: map[string]session.Clip{
-			"c": {Sound: id, Length: 3600 * audio.Second},
-		}})
+	doc.Sounds[id] = session.Sound{Channels: 1, Length: length}
+	for i := range voices + music {
+		t := session.Track{ID: fmt.Sprintf("t%d", i+1), Part: session.Voice, Clips: map[string]session.Clip{
+			fmt.Sprintf("c%d", i+100): {Sound: id, Length: length},
+		}}
+		if i >= voices {
+			t.Part, t.Way = session.Music, duck.Starts()[i%3].Way
+			t.Envelope = []session.Point{{At: 9}, {At: 99 * audio.Second, Level: -9}}
+		}
+		doc.Tracks = append(doc.Tracks, t)
 	}
 	hops := make([]float32, 36000)
 	for i := range hops {
 		hops[i] = 0.01
 	}
+	var phrases []speech.Phrase
+	for i := range audio.Frames(2000) {
+		phrases = append(phrases, speech.Phrase{From: i * length / 2000, To: i*length/2000 + audio.Seconds(1.2+0.3*float64(i%2))})
+	}
+	samples := audio.PCM{make([]float32, length)}
+	return doc, known{func(string) (audio.PCM, error) { return samples, nil }, map[string][]speech.Phrase{id: phrases}, map[string]loudness.Series{id: {hops}}}
+}
+
+func BenchmarkEstimateOfAnHourWithSixteenTracks(b *testing.B) {
+	doc, source := anHour(16, 0)
+	for i := range doc.Tracks {
+		doc.Tracks[i].Envelope = []session.Point{{At: 9}, {At: 99 * audio.Second, Level: -9}}
+	}
 	b.ResetTimer()
 	for b.Loop() {
-		if _, err := mix.Estimate(doc, func(string) (loudness.Series, error) { return loudness.Series{hops}, nil }, nil); err != nil {
+		plan, err := mix.CompileFrom(doc, source, nil)
+		if err != nil {
+			b.Fatal(err)
+		}
+		estimated(b, plan)
+	}
+}
+
+// What follows from an edit of an hour with 2000 phrases and 8 tracks, of which 5 make way: one clip has been moved.
+func BenchmarkPlanningAnHourThatMakesWay(b *testing.B) {
+	doc, source := anHour(3, 5)
+	plan, err := mix.CompileFrom(doc, source, nil)
+	require.NoError(b, err)
+	plan.KeepIn(mix.NewSpans(1 << 28))
+	estimated(b, plan)
+	moved := doc.Tracks[0].Clips["c100"]
+	moved.Length -= 100 * audio.Second
+	for b.Loop() {
+		moved.Start += 480
+		doc.Tracks[0].Clips = map[string]session.Clip{"c100": moved}
+		if plan, err = mix.CompileFrom(doc, source, plan); err != nil {
+			b.Fatal(err)
+		}
+		if _, err := plan.Balance(); err != nil {
 			b.Fatal(err)
 		}
 	}
+	b.ReportMetric(float64(b.Elapsed().Milliseconds())/float64(b.N), "ms/plan")
 }
 
 func TestHowLoudAClipIsHeardIsWhatItsTrackAloneMeasures(t *testing.T) {

@@ -31,8 +31,8 @@ func Heard(t session.Track, clips []string, series func(sound string) (loudness.
 		}
 		e.clip, e.clipLine, e.fixed = c, envelope.New(c.Envelope), gainOf(c)*t.Fader.Gain()
 		e.crossing, e.crosses = crossings[id]
-		e.add(panned{s, sharesOf(s, t.Pan)})
-		o := outliner{clip: c, peaks: p, clipLine: e.clipLine, trackLine: e.trackLine, gain: e.fixed, crossing: e.crossing, crosses: e.crosses}
+		e.add(panned{s, sharesOf(len(s), t.Pan)})
+		o := outliner{clip: c, peaks: p, clipLine: e.clipLine, trackLine: e.trackLine, way: envelope.New(nil), gain: e.fixed, crossing: e.crossing, crosses: e.crosses}
 		peak = max(peak, o.peak())
 	}
 	return loudness.Integrated(e.powers), audio.Level(peak), nil

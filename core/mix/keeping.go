@@ -9,7 +9,7 @@ import (
 // key is a digest of all that something is made of.
 type key [sha256.Size]byte
 
-// sized is what knows how much memory it takes.
+// sized is what knows how much memory it takes. What takes none could not be made.
 type sized interface{ bytes() int }
 
 // entry is about what it takes to keep a thing in which there is nothing.
@@ -42,6 +42,18 @@ func (s *keeping[V]) has(k key) bool {
 	defer s.mu.Unlock()
 	_, there := s.byKey[k]
 	return there
+}
+
+// find gives a thing that is there.
+func (s *keeping[V]) find(k key) (v V, there bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	e, there := s.byKey[k]
+	if !there || e.Value.(*one[V]).of == nil {
+		return v, false
+	}
+	s.order.MoveToFront(e)
+	return *e.Value.(*one[V]).of, true
 }
 
 // get gives a thing, which is made once for all who want it at the same time.
@@ -96,7 +108,9 @@ func (s *keeping[V]) fill(o *one[V], produce func() V) V {
 		s.letGo(o)
 	}()
 	v := produce()
-	made = &v
+	if v.bytes() > 0 {
+		made = &v
+	}
 	return v
 }
 

@@ -351,7 +351,7 @@ func TestTheLevelOfAMomentIsTheLevelThatIsRendered(t *testing.T) {
 				solo.Tracks[0].Solo, solo.Tracks[0].Mute = false, false
 				solo.Tracks[0].Clips = map[string]session.Clip{id: c}
 				at := c.Start + audio.Frames(rapid.IntRange(0, int(c.Length)-1).Draw(t, "at"))
-				l, err := mix.LevelsAt(solo, id, at)
+				l, err := mix.LevelsAt(solo, id, at, nil)
 				if err != nil {
 					t.Fatalf("levels: %v", err)
 				}

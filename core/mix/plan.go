@@ -12,14 +12,12 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/fade"
+	"ruvel/core/loudness"
 	"ruvel/core/pan"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/core/speech"
 )
-
-// Sounds gives the whole planar samples of a sound by its id. The slices are read only
-// and stay readable for as long as any plan that was compiled from them is rendered.
-type Sounds func(id string) (audio.PCM, error)
 
 // Plan is a document compiled for rendering. It is immutable and safe for use by many goroutines.
 type Plan struct {
@@ -34,6 +32,7 @@ type Plan struct {
 type track struct {
 	session.Track
 	row      int    // its place in the document
+	part     int    // that of RenderParts
 	clips    []clip // by start
 	longest  audio.Frames
 	fader    float32
@@ -41,24 +40,34 @@ type track struct {
 	stereo   [2]float32 // and of stereo clips
 	envelope envelope.Curve
 	treated  treated
+	way      *making // nil: it makes no way
 }
 
 type clip struct {
 	session.Clip
 	id       string
 	source   audio.PCM
+	side     session.Side // that is heard of the sound
 	gain     float32
 	envelope envelope.Curve
 	fades    bool
 	crosses  bool
 	crossing session.Clip // the gains of its crossings, as the fades of a clip of its length
+	phrases  []speech.Phrase
+	powers   loudness.Series
 }
 
-// Compile prepares a valid document. A sound that cannot be had or that is shorter
+// Compile is CompileFrom of sounds of which nothing has been found out yet. What rendering needs of
+// that, where a track makes way, is found out now; such a plan has no Balance otherwise.
+func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) {
+	return CompileFrom(doc, &listened{sounds: sounds}, earlier)
+}
+
+// CompileFrom prepares a valid document. A sound that cannot be had or that is shorter
 // than the document says is an error. What earlier, a plan or nil, has compiled of the
 // same clips and lines is used again.
-func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) {
-	c := compiler{doc.Sounds, sounds, map[string]*track{}, map[string]*clip{}}
+func CompileFrom(doc session.Document, source Source, earlier *Plan) (*Plan, error) {
+	c := compiler{doc.Sounds, source, map[string]*track{}, map[string]*clip{}}
 	if earlier != nil {
 		c.remember(earlier)
 	}
@@ -85,7 +94,35 @@ func Compile(doc session.Document, sounds Sounds, earlier *Plan) (*Plan, error) 
 		compiled.row = i
 		p.tracks = append(p.tracks, compiled)
 	}
+	making := slices.ContainsFunc(p.tracks, func(t track) bool { return t.MakesWay() })
+	if _, later := source.(*listened); making || !later {
+		if err := c.know(p, making); err != nil {
+			return nil, err
+		}
+	}
+	p.part()
 	return p, nil
+}
+
+// know has the powers of all clips that can be heard, and, if that matters, where voices speak.
+func (c *compiler) know(p *Plan, spoken bool) (err error) {
+	for i := range p.tracks {
+		t := &p.tracks[i]
+		for k := range t.clips {
+			of := &t.clips[k]
+			if of.powers, err = c.source.Powers(of.Sound); err != nil {
+				return fmt.Errorf("the levels of the clip %q: %w", of.Name, err)
+			}
+			of.powers = sideOf(of.powers, of.side)
+			if t.Part != session.Voice || !spoken {
+				continue
+			}
+			if of.phrases, err = c.source.Phrases(of.Sound, c.facts[of.Sound].Sensitivity); err != nil {
+				return fmt.Errorf("the speech of the clip %q: %w", of.Name, err)
+			}
+		}
+	}
+	return nil
 }
 
 // fewSpans is how many bytes of treated spans a plan keeps by itself.
@@ -115,7 +152,7 @@ func (p *Plan) inTurn(do func()) {
 // compiler knows what an earlier plan has compiled, by id.
 type compiler struct {
 	facts  map[string]session.Sound
-	sounds Sounds
+	source Source
 	tracks map[string]*track
 	clips  map[string]*clip
 }
@@ -140,7 +177,7 @@ func (p *Plan) all() (all []*track) {
 }
 
 func (c *compiler) track(t session.Track) (track, error) {
-	out := track{Track: t, fader: float32(t.Fader.Gain()), treated: newTreated(t.Treatment)}
+	out := track{Track: t, part: partOf[t.Part], fader: float32(t.Fader.Gain()), treated: newTreated(t.Treatment)}
 	if old := c.tracks[t.ID]; old != nil && slices.Equal(old.Envelope, t.Envelope) {
 		out.envelope = old.envelope
 	} else {
@@ -164,16 +201,17 @@ func (c *compiler) track(t session.Track) (track, error) {
 }
 
 func (c *compiler) clip(id string, of session.Clip) (clip, error) {
-	source, err := c.sounds(of.Sound)
+	source, err := c.source.Samples(of.Sound)
 	if err != nil {
 		return clip{}, fmt.Errorf("sound of the clip %q: %w", of.Name, err)
 	}
-	if known := c.facts[of.Sound]; source.Length() < of.Offset+of.Length || len(source) != known.Channels {
+	known := c.facts[of.Sound]
+	if source.Length() < of.Offset+of.Length || len(source) != known.Channels {
 		return clip{}, fmt.Errorf("the recording of the clip %q has %d channels and %v; the session expects %d and at least %v",
 			of.Name, len(source), source.Length(), known.Channels, of.Offset+of.Length)
 	}
 	out := clip{
-		Clip: of, id: id, source: source.Slice(of.Offset, of.Offset+of.Length), gain: float32(gainOf(of)),
+		Clip: of, id: id, source: sideOf(source, known.Side).Slice(of.Offset, of.Offset+of.Length), side: known.Side, gain: float32(gainOf(of)),
 		fades: of.FadeIn.Length > 0 || of.FadeOut.Length > 0,
 	}
 	if old := c.clips[id]; old != nil && slices.Equal(old.Envelope, of.Envelope) {
@@ -182,6 +220,17 @@ func (c *compiler) clip(id string, of session.Clip) (clip, error) {
 		out.envelope = envelope.New(of.Envelope)
 	}
 	return out, nil
+}
+
+// sideOf is what is heard of the channels of a sound.
+func sideOf[C ~[]E, E any](channels C, side session.Side) C {
+	switch {
+	case side == session.LeftSide && len(channels) == 2:
+		return channels[:1]
+	case side == session.RightSide && len(channels) == 2:
+		return channels[1:]
+	}
+	return channels
 }
 
 // gainOf is the gain of a clip as a whole.
@@ -226,14 +275,16 @@ type Levels struct {
 	Crossing      audio.DB `json:"crossing" doc:"Of taking over from the clip before or by the one after"`
 	ClipEnvelope  audio.DB `json:"clipEnvelope"`
 	TrackEnvelope audio.DB `json:"trackEnvelope"`
+	MakingWay     audio.DB `json:"makingWay" doc:"For speech"`
 	Fader         audio.DB `json:"fader"`
 	Total         audio.DB `json:"total" doc:"The sum, or silence if the track cannot be heard"`
 	Audible       bool     `json:"audible" doc:"False while the track is muted or others are soloed"`
 	Inside        bool     `json:"inside" doc:"False if the moment lies outside the clip; then the nearest of its frames is meant"`
 }
 
-// LevelsAt breaks down the level of a clip at a session time.
-func LevelsAt(doc session.Document, clipID string, at audio.Frames) (Levels, error) {
+// LevelsAt breaks down the level of a clip at a session time. The plan says how far its track has made
+// way; without one it counts as if it made none.
+func LevelsAt(doc session.Document, clipID string, at audio.Frames, plan *Plan) (Levels, error) {
 	i, c, found := doc.FindClip(clipID)
 	if !found {
 		return Levels{}, problem.New("unknown-clip", "clip", "That clip is not in the session any more.")
@@ -246,6 +297,13 @@ func LevelsAt(doc session.Document, clipID string, at audio.Frames) (Levels, err
 	if crosses {
 		crossing = fade.In(across.FadeIn, own) * fade.Out(across.FadeOut, own, c.Length)
 	}
+	var way audio.DB
+	if plan != nil {
+		var err error
+		if way, err = plan.WayAt(t.ID, inside); err != nil {
+			return Levels{}, err
+		}
+	}
 	gain := c.Gain
 	if c.Silent {
 		gain = audio.Silence
@@ -257,13 +315,14 @@ func LevelsAt(doc session.Document, clipID string, at audio.Frames) (Levels, err
 		Crossing:      audio.Level(crossing),
 		ClipEnvelope:  audio.Level(envelope.New(c.Envelope).GainAt(own + c.Offset)),
 		TrackEnvelope: audio.Level(envelope.New(t.Envelope).GainAt(inside)),
+		MakingWay:     way,
 		Fader:         t.Fader,
 		Audible:       doc.Audible()[i],
 		Inside:        inside == at,
 	}
 	l.Total = audio.Silence
 	if l.Audible {
-		l.Total = max(audio.Silence, l.ClipGain+l.Fade+l.Hush+l.Crossing+l.ClipEnvelope+l.TrackEnvelope+l.Fader)
+		l.Total = max(audio.Silence, l.ClipGain+l.Fade+l.Hush+l.Crossing+l.ClipEnvelope+l.TrackEnvelope+l.MakingWay+l.Fader)
 	}
 	for _, part := range []audio.DB{l.ClipGain, l.Fade, l.Hush, l.Crossing, l.ClipEnvelope, l.TrackEnvelope, l.Fader} {
 		if part <= audio.Silence {

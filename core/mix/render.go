@@ -9,6 +9,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/fade"
+	"ruvel/core/session"
 )
 
 // Chunk is how much of a long render one core takes at a time.
@@ -24,6 +25,7 @@ type Renderer struct {
 	bus   [3][audio.Block]float32 // mono clips of a track; left and right of its stereo clips
 	gains [audio.Block]float32
 	held  [][2]heldSpan // of each track of the plan, if one is treated
+	ways  []heldWay     // and if one makes way
 }
 
 // NewRenderer makes a renderer for a plan.
@@ -32,6 +34,9 @@ func NewRenderer(p *Plan) *Renderer {
 	if slices.ContainsFunc(p.tracks, func(t track) bool { return t.treated.on }) {
 		r.held = make([][2]heldSpan, len(p.tracks))
 	}
+	if slices.ContainsFunc(p.tracks, func(t track) bool { return t.way != nil }) {
+		r.ways = make([]heldWay, len(p.tracks))
+	}
 	return r
 }
 
@@ -39,16 +44,31 @@ func NewRenderer(p *Plan) *Renderer {
 // Beyond the session's ends there is silence. Sounds that cannot be read any more are
 // an error, audio.ErrUnreadable; what is in dst then is of no use.
 func (r *Renderer) Render(dst audio.PCM, from audio.Frames) error {
+	return r.render([3]audio.PCM{dst, dst, dst}, from)
+}
+
+// RenderParts renders voices, music and effects each on its own; together they are what Render gives.
+func (r *Renderer) RenderParts(dst [3]audio.PCM, from audio.Frames) error { return r.render(dst, from) }
+
+func (r *Renderer) render(to [3]audio.PCM, from audio.Frames) error {
+	dst := to[0]
 	for at := audio.Frames(0); at < dst.Length(); {
 		// Up to the next block in which other spans may be needed.
 		end := dst.Length()
-		if r.held != nil {
+		if r.held != nil || r.ways != nil {
 			end = min(at+audio.Block, end)
+		}
+		if r.held != nil {
 			if err := r.prepare(from+at, end-at); err != nil {
 				return err
 			}
 		}
-		if err := r.blocks(dst.Slice(at, end), from+at); err != nil {
+		if r.ways != nil {
+			if err := r.makeWay(from + at); err != nil {
+				return err
+			}
+		}
+		if err := r.blocks(to, at, end, from+at); err != nil {
 			return err
 		}
 		at = end
@@ -56,27 +76,34 @@ func (r *Renderer) Render(dst audio.PCM, from audio.Frames) error {
 	return nil
 }
 
-func (r *Renderer) blocks(dst audio.PCM, from audio.Frames) error {
+func (r *Renderer) blocks(to [3]audio.PCM, begin, end, from audio.Frames) error {
 	return audio.Guard(func() {
-		for at := audio.Frames(0); at < dst.Length(); at += audio.Block {
-			n := min(audio.Block, dst.Length()-at)
-			r.block(dst.Slice(at, at+n), from+at)
+		for at := begin; at < end; at += audio.Block {
+			r.block(to, at, min(audio.Block, end-at), from+at-begin)
 		}
 	})
 }
 
-func (r *Renderer) block(dst audio.PCM, from audio.Frames) {
-	dst.Clear()
+// block renders so many frames to one of three places, by their part, which may be one and the same.
+func (r *Renderer) block(to [3]audio.PCM, at, n, from audio.Frames) {
+	for _, dst := range to {
+		for c := range dst {
+			clear(dst[c][at : at+n])
+		}
+	}
 	for i := range r.plan.tracks {
 		t := &r.plan.tracks[i]
-		if mono, stereo := r.source(i, from, dst.Length()); mono || stereo {
-			r.place(t, dst, from, mono, stereo)
+		if mono, stereo := r.source(i, from, n); mono || stereo {
+			r.place(i, to[t.part], at, n, from, mono, stereo)
 			if r.Peaks != nil {
-				r.Peaks[t.row] = max(r.Peaks[t.row], r.peak(t, from, dst.Length(), mono, stereo))
+				r.Peaks[t.row] = max(r.Peaks[t.row], r.peak(i, from, n, mono, stereo))
 			}
 		}
 	}
 }
+
+// partOf is where a part is rendered.
+var partOf = map[session.Part]int{session.Voice: 0, session.Music: 1, session.Effect: 2}
 
 // source puts what a track sounds like before its own gains on the buses, and says on which there is any.
 func (r *Renderer) source(i int, from, n audio.Frames) (mono, stereo bool) {
@@ -148,41 +175,59 @@ func (r *Renderer) add(c *clip, start, end, place audio.Frames) {
 }
 
 // place puts the buses through the track's own gains and onto the output.
-func (r *Renderer) place(t *track, dst audio.PCM, from audio.Frames, mono, stereo bool) {
-	n := dst.Length()
-	g, flat := t.envelope.Constant(from, from+n)
+func (r *Renderer) place(i int, dst audio.PCM, at, n, from audio.Frames, mono, stereo bool) {
+	t := &r.plan.tracks[i]
+	g, flat := r.constant(i, from, n)
 	gains := r.gains[:n]
 	if !flat {
 		for i := range gains {
 			gains[i] = t.fader
 		}
 		t.envelope.Multiply(gains, from)
+		if t.way != nil {
+			r.ways[i].curve.Multiply(gains, from)
+		}
 	}
 	for channel := range dst {
+		out := dst[channel][at : at+n]
 		if mono {
 			if flat {
-				addScaled(dst[channel], r.bus[0][:n], t.fader*float32(g)*t.mono[channel])
+				addScaled(out, r.bus[0][:n], g*t.mono[channel])
 			} else {
-				addScaledProduct(dst[channel], r.bus[0][:n], gains, t.mono[channel])
+				addScaledProduct(out, r.bus[0][:n], gains, t.mono[channel])
 			}
 		}
 		if stereo {
 			if flat {
-				addScaled(dst[channel], r.bus[1+channel][:n], t.fader*float32(g)*t.stereo[channel])
+				addScaled(out, r.bus[1+channel][:n], g*t.stereo[channel])
 			} else {
-				addScaledProduct(dst[channel], r.bus[1+channel][:n], gains, t.stereo[channel])
+				addScaledProduct(out, r.bus[1+channel][:n], gains, t.stereo[channel])
 			}
 		}
 	}
 }
 
+// constant is the gain of the fader and the lines of a track in a block, if it is one. It is
+// multiplied as it is where it moves, so that it makes no difference in which block a frame lies.
+func (r *Renderer) constant(i int, from, n audio.Frames) (gain float32, flat bool) {
+	t := &r.plan.tracks[i]
+	line, flat := t.envelope.Constant(from, from+n)
+	gain = t.fader * float32(line)
+	if flat && t.way != nil {
+		way, still := r.ways[i].curve.Constant(from, from+n)
+		gain, flat = gain*float32(way), still
+	}
+	return gain, flat
+}
+
 // peak is the highest sample of what place has put on the output, or of its two kinds of
 // clips the higher one.
-func (r *Renderer) peak(t *track, from, n audio.Frames, mono, stereo bool) (high float32) {
-	line, flat := t.envelope.Constant(from, from+n)
+func (r *Renderer) peak(i int, from, n audio.Frames, mono, stereo bool) (high float32) {
+	t := &r.plan.tracks[i]
+	line, flat := r.constant(i, from, n)
 	raise := func(bus []float32, pan float32) {
 		for i, v := range bus[:n] {
-			g := t.fader * float32(line)
+			g := line
 			if !flat {
 				g = r.gains[i]
 			}

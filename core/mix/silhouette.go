@@ -39,6 +39,10 @@ func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, e
 			continue
 		}
 		line := envelope.New(t.Envelope)
+		way, err := wayOf(plan, t)
+		if err != nil {
+			return Silhouette{}, err
+		}
 		crossings := crossingsOf(t)
 		known, err := knownOf(plan, t, length)
 		if err != nil {
@@ -49,7 +53,7 @@ func Outline(doc session.Document, peaks func(sound string) (waveform.Pyramid, e
 			if err != nil {
 				return Silhouette{}, err
 			}
-			o := outliner{clip: c, peaks: p, clipLine: envelope.New(c.Envelope), trackLine: line, treated: known, gain: gainOf(c) * t.Fader.Gain()}
+			o := outliner{clip: c, peaks: p, clipLine: envelope.New(c.Envelope), trackLine: line, way: way, treated: known, gain: gainOf(c) * t.Fader.Gain()}
 			o.crossing, o.crosses = crossings[id]
 			o.draw(out.of(t.Part), length)
 		}
@@ -68,11 +72,26 @@ func knownOf(plan *Plan, t session.Track, length audio.Frames) ([]Cell, error) {
 	return plan.Course(t.ID, 0, outlined, int(length/outlined)+1, func() bool { return false })
 }
 
+// wayOf is the line in which a track makes way, about: where it has to be guessed it is.
+func wayOf(plan *Plan, of session.Track) (envelope.Curve, error) {
+	if plan == nil || !of.MakesWay() {
+		return envelope.New(nil), nil
+	}
+	t := plan.find(of.ID)
+	if t == nil || t.way == nil {
+		return envelope.New(nil), nil
+	}
+	var err error
+	line := plan.line(t, newGauge(plan, false), &err).Corners(0, plan.length)
+	return envelope.New(line), err
+}
+
 type outliner struct {
 	treated             []Cell // of its track
 	clip                session.Clip
 	peaks               waveform.Pyramid
 	clipLine, trackLine envelope.Curve
+	way                 envelope.Curve
 	gain                float64
 	crossing            session.Clip
 	crosses             bool
@@ -117,6 +136,6 @@ func (o outliner) gainAt(at audio.Frames) float64 {
 	if o.crosses {
 		crossing = fade.In(o.crossing.FadeIn, own) * fade.Out(o.crossing.FadeOut, own, o.clip.Length)
 	}
-	return crossing * fade.Hush(o.clip.Hushed, own+o.clip.Offset) * o.gain * o.clipLine.GainAt(own+o.clip.Offset) * o.trackLine.GainAt(at) *
+	return crossing * fade.Hush(o.clip.Hushed, own+o.clip.Offset) * o.gain * o.clipLine.GainAt(own+o.clip.Offset) * o.trackLine.GainAt(at) * o.way.GainAt(at) *
 		fade.In(o.clip.FadeIn, own) * fade.Out(o.clip.FadeOut, own, o.clip.Length)
 }

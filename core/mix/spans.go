@@ -51,12 +51,14 @@ type Spans struct {
 	spans   *keeping[*span]
 	courses *keeping[course]
 	powers  *keeping[powers]
+	hops    *keeping[hops]
+	facts   *keeping[*Facts]
 }
 
 // NewSpans makes a cache for so many bytes, and a quarter more for what is known of spans that
 // are not there any more. The last span stays even if it is larger.
 func NewSpans(bytes int) *Spans {
-	return &Spans{newKeeping[*span](bytes), newKeeping[course](bytes / 4), newKeeping[powers](bytes / 32)}
+	return &Spans{newKeeping[*span](bytes), newKeeping[course](bytes / 4), newKeeping[powers](bytes / 32), newKeeping[hops](bytes / 16), newKeeping[*Facts](bytes / 8)}
 }
 
 // Made is how many spans have been computed.
@@ -95,25 +97,40 @@ func (t *track) key(n int64) key {
 	from, to := t.stretch(n)
 	h := sha256.New()
 	fmt.Fprintf(h, "1 %v %d", t.Treatment, to-from)
-	for _, c := range t.between(from, to) {
-		c.digest(h, audio.Frames(n)*spanLength)
-	}
+	t.digestClips(h, from, to, audio.Frames(n)*spanLength)
 	return key(h.Sum(nil))
 }
 
+// digestClips puts the clips that lie between two frames into a digest, with their places after a third.
+func (t *track) digestClips(h hash.Hash, from, to, zero audio.Frames) {
+	clips := t.between(from, to)
+	for i := range clips {
+		if c := &clips[i]; c.End() > from && c.gain != 0 {
+			c.digest(h, zero)
+		}
+	}
+}
+
+// sounds says whether a track has a clip between two frames that is not silent.
+func (t *track) sounds(from, to audio.Frames) bool {
+	clips := t.between(from, to)
+	for i := range clips {
+		if c := &clips[i]; c.End() > from && c.gain != 0 {
+			return true
+		}
+	}
+	return false
+}
+
 func (c *clip) digest(h hash.Hash, zero audio.Frames) {
-	fmt.Fprintf(h, "|%s %d %d %d %d %x", c.Sound, len(c.source), c.Start-zero, c.Offset, c.Length, math.Float32bits(c.gain))
+	fmt.Fprintf(h, "|%s%s %d %d %d %d %x", c.Sound, c.side, len(c.source), c.Start-zero, c.Offset, c.Length, math.Float32bits(c.gain))
 	for _, f := range []session.Fade{c.FadeIn, c.FadeOut, c.crossing.FadeIn, c.crossing.FadeOut} {
 		fmt.Fprintf(h, " %d %d %s", f.Length, f.Past, f.Shape)
 	}
 	for _, s := range c.Hushed {
 		h.Write(binary.LittleEndian.AppendUint64(binary.LittleEndian.AppendUint64([]byte{'h'}, uint64(s.From)), uint64(s.To)))
 	}
-	for _, p := range c.Envelope {
-		point := binary.LittleEndian.AppendUint64([]byte{'p'}, uint64(p.At))
-		point = binary.LittleEndian.AppendUint64(point, math.Float64bits(float64(p.Level)))
-		h.Write(binary.LittleEndian.AppendUint64(point, math.Float64bits(p.Bend)))
-	}
+	digestLine(h, c.Envelope)
 }
 
 // makeSpan treats a span of a track.

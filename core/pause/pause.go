@@ -73,7 +73,7 @@ func spoken(d session.Document, tracks []string, source speech.Source) ([]speech
 			if c.Silent || c.Gain <= audio.Silence {
 				continue
 			}
-			phrases, err := source.Phrases(c.Sound)
+			phrases, err := source.Phrases(c.Sound, d.Sounds[c.Sound].Sensitivity)
 			if err != nil {
 				return nil, err
 			}

@@ -19,7 +19,7 @@ import (
 // known is a source that has been told.
 type known map[string][]speech.Phrase
 
-func (k known) Phrases(id string) ([]speech.Phrase, error) { return k[id], nil }
+func (k known) Phrases(id string, _ float64) ([]speech.Phrase, error) { return k[id], nil }
 
 const second = audio.Second
 

@@ -3,7 +3,10 @@
 // says what happened, to what, and what to do.
 package problem
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
 // Problem is an error that people are told in its own words.
 type Problem struct {
@@ -13,6 +16,15 @@ type Problem struct {
 }
 
 func (p Problem) Error() string { return p.Message }
+
+// Short keeps a text that somebody else has chosen from filling the sentence that it is told in.
+func Short(text string, characters int) string {
+	text = strings.ToValidUTF8(text, "?")
+	if r := []rune(text); len(r) > characters {
+		return string(r[:characters]) + "…"
+	}
+	return text
+}
 
 // New makes a Problem; its sentence is formatted as fmt.Sprintf does.
 func New(code, where, format string, args ...any) Problem {

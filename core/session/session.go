@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"ruvel/core/audio"
+	"ruvel/core/loudness"
 	"ruvel/core/problem"
 )
 
@@ -56,18 +57,52 @@ const (
 type Document struct {
 	Format  string            `json:"format" enum:"ruvel.session/1" doc:"The document's form and version"`
 	Target  string            `json:"target" doc:"The delivery target, by its key" maxLength:"40"`
+	Own     OwnTarget         `json:"own,omitzero" doc:"The target by itself, if its key is own"`
+	Lead    string            `json:"lead,omitempty" doc:"The voice lead that it is to have, by its key; left out: clear" maxLength:"40"`
 	Next    int               `json:"next" minimum:"1" doc:"The number that the next new track, clip or marker is named with"`
 	Sounds  map[string]Sound  `json:"sounds" doc:"The sounds that clips are cut from, by id (the SHA-256 of the original file, in hex)"`
 	Tracks  []Track           `json:"tracks" nullable:"false" maxItems:"64" doc:"The tracks from top to bottom"`
 	Markers map[string]Marker `json:"markers" doc:"Markers and named ranges, by id"`
+	Aside   map[string]Aside  `json:"aside,omitempty" doc:"Findings of the check that are to be left as they are, by their keys"`
 }
+
+// Aside is why a finding of the check is to be left as it is.
+type Aside struct {
+	Reason string  `json:"reason" maxLength:"500"`
+	By     float64 `json:"by" doc:"How far beyond its limit the finding lay then, in its own unit; if it gets worse, it comes back"`
+}
+
+// Side is one side of a sound in stereo.
+type Side string
+
+// The sides that a sound can be heard of.
+const (
+	BothSides Side = ""
+	LeftSide  Side = "left"
+	RightSide Side = "right"
+)
 
 // Sound is what the document must know of a sound to be complete in itself.
 type Sound struct {
 	Channels int          `json:"channels" minimum:"1" maximum:"2"`
 	Length   audio.Frames `json:"length" minimum:"1" doc:"Frames at 48 kHz"`
-	Path     string       `json:"path,omitempty" doc:"Where the file lies, relative to the document, when it stands alone"`
+	// Sensitivity is with how much of it speech is looked for in it: for the exceptional recording alone.
+	Sensitivity float64 `json:"sensitivity,omitempty" minimum:"-12" maximum:"12" doc:"dB by which a voice may be softer than usual, or must be louder, to be taken for one that speaks"`
+	// Side is the one that is heard of a recording in stereo of which the other is empty or cancels it.
+	Side Side   `json:"side,omitempty" enum:"left,right" doc:"Of a sound in stereo the one side that is heard, in the middle as if it was mono; left out: both"`
+	Path string `json:"path,omitempty" doc:"Where the file lies, relative to the document, when it stands alone"`
 }
+
+// Heard is how many channels are heard of a sound.
+func (s Sound) Heard() int {
+	if s.Side != BothSides {
+		return 1
+	}
+	return s.Channels
+}
+
+// MostSensitive is the highest sensitivity, in dB, and its negative the lowest.
+const MostSensitive = 12.0
 
 // Track is a row of clips that share a fader.
 type Track struct {
@@ -81,6 +116,7 @@ type Track struct {
 	Group     string          `json:"group,omitempty" maxLength:"20" doc:"Tracks of one group move their faders together"`
 	Envelope  []Point         `json:"envelope" nullable:"false" maxItems:"10000" doc:"Level over session time"`
 	Treatment Treatment       `json:"treatment,omitzero" doc:"What is done to the sum of its clips, before its level line and fader"`
+	Way       Way             `json:"way,omitzero" doc:"How it makes way for speech, besides its level line; a voice never does"`
 	Clips     map[string]Clip `json:"clips" doc:"The clips by id"`
 }
 
@@ -133,7 +169,28 @@ type Marker struct {
 	At     audio.Frames `json:"at" minimum:"0"`
 	Length audio.Frames `json:"length" minimum:"0"`
 	// Chapter says that a listener is to be shown it.
-	Chapter bool `json:"chapter,omitempty" doc:"It is a chapter of the finished episode"`
+	Chapter bool   `json:"chapter,omitempty" doc:"It is a chapter of the finished episode"`
+	Link    string `json:"link,omitempty" maxLength:"2000" doc:"An address on the web that belongs to the chapter"`
+	Picture string `json:"picture,omitempty" maxLength:"64" doc:"The id of a picture that is shown with the chapter"`
+}
+
+// OwnTarget is a delivery target that a show has made for itself.
+type OwnTarget struct {
+	Name       string  `json:"name" maxLength:"60"`
+	Integrated float64 `json:"integrated" minimum:"-40" maximum:"-5" doc:"LUFS"`
+	Tolerance  float64 `json:"tolerance" minimum:"0.1" maximum:"5" doc:"LU either way"`
+	TruePeak   float64 `json:"truePeak" minimum:"-20" maximum:"0" doc:"Highest true peak, dBTP"`
+}
+
+// Own is the key that a document has for a target of its own.
+const Own = "own"
+
+// Aim is what the mix is to be delivered at.
+func (d Document) Aim() (t loudness.Target, known bool) {
+	if d.Target == Own {
+		return loudness.Target{Key: Own, Name: d.Own.Name, Integrated: d.Own.Integrated, Tolerance: d.Own.Tolerance, TruePeak: d.Own.TruePeak, Source: "Of this show"}, true
+	}
+	return loudness.FindTarget(d.Target)
 }
 
 // New is an empty session.
@@ -179,6 +236,7 @@ func (d *Document) Settle() {
 		settle(&t.Pan)
 		settleLine(t.Envelope)
 		t.Treatment.settle()
+		t.Way.settle()
 		for id, c := range t.Clips {
 			settleLine(c.Envelope)
 			if c.Gain == 0 {
@@ -233,6 +291,9 @@ func (d Document) Clone() Document {
 func (d Document) Draft() Document {
 	d.Sounds = cloneMap(d.Sounds)
 	d.Markers = cloneMap(d.Markers)
+	if d.Aside != nil {
+		d.Aside = maps.Clone(d.Aside)
+	}
 	d.Tracks = append([]Track{}, d.Tracks...)
 	for i := range d.Tracks {
 		t := &d.Tracks[i]

@@ -150,7 +150,9 @@ func tidied(v reflect.Value) reflect.Value {
 		out := reflect.New(v.Type()).Elem()
 		out.Set(v)
 		for i := range v.NumField() {
-			if out.Field(i).CanSet() {
+			// What is left out where it is missing stays so.
+			left := strings.Contains(v.Type().Field(i).Tag.Get("json"), ",omit")
+			if out.Field(i).CanSet() && !(left && v.Field(i).IsZero()) {
 				out.Field(i).Set(tidied(v.Field(i)))
 			}
 		}

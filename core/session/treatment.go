@@ -110,6 +110,14 @@ type setting struct {
 	stage, name      string
 }
 
+func (s setting) check(where string) error {
+	if s.value >= s.low && s.value <= s.high {
+		return nil
+	}
+	return problem.New("setting-out-of-range", where,
+		"The setting %s of the %s goes from %g to %g; %g does not lie there.", s.name, s.stage, s.low, s.high, s.value)
+}
+
 // validate says which setting is out of its range. A stage that is not there has none.
 func (t Treatment) validate(where string) error {
 	var all []setting
@@ -143,9 +151,8 @@ func (t Treatment) validate(where string) error {
 		all = append(all, setting{float64(l.Ceiling), -20, 0, "limiter", "ceiling"}, setting{float64(l.Release), 5, 1000, "limiter", "release"})
 	}
 	for _, s := range all {
-		if !(s.value >= s.low && s.value <= s.high) {
-			return problem.New("setting-out-of-range", where+"."+s.stage+"."+s.name,
-				"The setting %s of the %s goes from %g to %g; %g does not lie there.", s.name, s.stage, s.low, s.high, s.value)
+		if err := s.check(where + "." + s.stage + "." + s.name); err != nil {
+			return err
 		}
 	}
 	if t.Gate.Close > t.Gate.Open {

@@ -1,10 +1,14 @@
 package session
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"math"
+	"net/url"
 	"regexp"
 	"slices"
+	"strings"
 	"unicode/utf8"
 
 	"ruvel/core/audio"
@@ -39,17 +43,37 @@ func (d Document) Validate() error {
 	if d.Format != Format {
 		return problem.New("unknown-format", "format", "This session is of the form %q; this version of Ruvel reads %q.", d.Format, Format)
 	}
-	if d.Next < 1 || len(d.Target) > 40 {
+	if d.Next < 1 || len(d.Target) > 40 || len(d.Lead) > 40 {
 		return problem.New("bad-header", "next", "The session's target or next number is out of range.")
 	}
 	for id, s := range d.Sounds {
 		if !soundID.MatchString(id) || s.Channels < 1 || s.Channels > 2 || s.Length < 1 || s.Length > MaxLength {
 			return problem.New("bad-sound", "sounds."+id, "A sound needs an id of 64 hex digits, one or two channels and a length.")
 		}
+		if s.Side != BothSides && (s.Channels != 2 || s.Side != LeftSide && s.Side != RightSide) {
+			return problem.New("bad-side", "sounds."+id, "Of a sound in stereo the left or the right side is heard, or both.")
+		}
+		if !(math.Abs(s.Sensitivity) <= MostSensitive) {
+			return problem.New("bad-sensitivity", "sounds."+id, "The sensitivity with which speech is found goes from -12 to 12 dB.")
+		}
+	}
+	if err := d.validateAside(); err != nil {
+		return err
+	}
+	if d.Target == Own || d.Own != (OwnTarget{}) {
+		if err := d.Own.Check("own"); err != nil {
+			return err
+		}
 	}
 	for id, m := range d.Markers {
 		if !localID.MatchString(id) || !within(m.At, 0, MaxLength) || !within(m.Length, 0, MaxLength) || !goodName(m.Name) {
 			return problem.New("bad-marker", "markers."+id, "A marker needs a name of at most 200 characters and a place inside the session.")
+		}
+		if m.Picture != "" && !soundID.MatchString(m.Picture) {
+			return problem.New("bad-picture", "markers."+id, "A picture of a chapter has an id of 64 hex digits.")
+		}
+		if err := CheckLink(m.Link); err != nil {
+			return err
 		}
 	}
 	if len(d.Tracks) > MaxTracks {
@@ -82,6 +106,58 @@ func (d Document) Validate() error {
 	return nil
 }
 
+// Check says what is wrong with a target.
+func (t OwnTarget) Check(where string) error {
+	if !goodName(t.Name) || t.Name == "" {
+		return problem.New("bad-target", where, "A target needs a name of at most %d characters.", maxName)
+	}
+	if !(t.Integrated >= -40 && t.Integrated <= -5 && t.Tolerance >= 0.1 && t.Tolerance <= 5 && t.TruePeak >= -20 && t.TruePeak <= 0) {
+		return problem.New("bad-target", where, "A target lies between -40 and -5 LUFS, with a tolerance of 0.1 to 5 LU and a true peak from -20 to 0 dBTP.")
+	}
+	return nil
+}
+
+// longestLink is how long an address may be.
+const longestLink = 2000
+
+// CheckLink says what is wrong with an address that listeners are to be led to. None is fine.
+func CheckLink(link string) error {
+	if link == "" {
+		return nil
+	}
+	u, err := url.Parse(link)
+	if err != nil || len(link) > longestLink || (u.Scheme != "https" && u.Scheme != "http") || u.Host == "" || strings.ContainsFunc(link, func(r rune) bool { return r <= ' ' || r > '~' }) {
+		return problem.New("bad-link", "link", "%q is no address on the web. It begins with https:// and has no spaces; letters beyond English ones are written with %%.", link)
+	}
+	return nil
+}
+
+// MarkersInOrder gives the ids of markers by their places.
+func MarkersInOrder(markers map[string]Marker) []string {
+	return slices.SortedFunc(maps.Keys(markers), func(a, b string) int {
+		return cmp.Or(cmp.Compare(markers[a].At, markers[b].At), cmp.Compare(markers[a].Length, markers[b].Length), strings.Compare(a, b))
+	})
+}
+
+// MostAside is how many findings can be set aside, and longestReason how long the reason can be.
+const (
+	MostAside     = 2000
+	longestReason = 500
+	longestKey    = 200
+)
+
+func (d Document) validateAside() error {
+	if len(d.Aside) > MostAside {
+		return problem.New("too-many-aside", "aside", "At most %d findings can be set aside.", MostAside)
+	}
+	for key, a := range d.Aside {
+		if key == "" || len(key) > longestKey || utf8.RuneCountInString(a.Reason) > longestReason || !utf8.ValidString(a.Reason) || math.IsNaN(a.By) || math.IsInf(a.By, 0) {
+			return problem.New("bad-aside", "aside", "A finding is set aside by its key, with a reason of at most %d characters.", longestReason)
+		}
+	}
+	return nil
+}
+
 func (t Track) validate(where string) error {
 	if !goodName(t.Name) {
 		return problem.New("bad-name", where+".name", "A track needs a name of at most 200 characters.")
@@ -99,6 +175,9 @@ func (t Track) validate(where string) error {
 		return problem.New("bad-group", where+".group", "The name of the group of %q is malformed.", t.Name)
 	}
 	if err := t.Treatment.validate(where + ".treatment"); err != nil {
+		return err
+	}
+	if err := t.Way.validate(where + ".way"); err != nil {
 		return err
 	}
 	return validateEnvelope(t.Envelope, where+".envelope")

@@ -17,33 +17,71 @@ func Spoken(doc session.Document, of Source, from, to audio.Frames) ([]session.S
 		if t.Part != session.Voice || !audible[i] {
 			continue
 		}
-		for _, c := range t.Clips {
-			if c.Silent || c.Start >= to || c.End() <= from {
-				continue
-			}
-			phrases, err := of.Phrases(c.Sound)
-			if err != nil {
-				return nil, err
-			}
-			for _, p := range phrases {
-				s := session.Span{
-					From: max(from, c.Start, p.From-c.Offset+c.Start),
-					To:   min(to, c.End(), p.To-c.Offset+c.Start),
-				}
-				if s.From < s.To {
-					all = append(all, s)
-				}
+		spans, err := OnTrack(doc, t, of, from, to)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, spans...)
+	}
+	return Joined(all), nil
+}
+
+// OnTrack gives those of the clips of a track.
+func OnTrack(d session.Document, t session.Track, of Source, from, to audio.Frames) ([]session.Span, error) {
+	var all []session.Span
+	for _, c := range t.Clips {
+		if c.Silent || c.Gain <= audio.Silence || c.Start >= to || c.End() <= from {
+			continue
+		}
+		phrases, err := of.Phrases(c.Sound, d.Sounds[c.Sound].Sensitivity)
+		if err != nil {
+			return nil, err
+		}
+		for _, s := range InClip(c, phrases) {
+			if s.From, s.To = max(from, s.From), min(to, s.To); s.From < s.To {
+				all = append(all, s)
 			}
 		}
 	}
-	slices.SortFunc(all, func(a, b session.Span) int { return cmp.Compare(a.From, b.From) })
-	out := all[:0]
-	for _, s := range all {
+	return Joined(all), nil
+}
+
+// InClip is where a clip that can be heard speaks, in session time and in order: of the phrases of its
+// sound what lies in it and is not silenced.
+func InClip(c session.Clip, phrases []Phrase) (out []session.Span) {
+	end := c.Offset + c.Length
+	add := func(from, to audio.Frames) {
+		if from < to {
+			out = append(out, session.Span{From: from - c.Offset + c.Start, To: to - c.Offset + c.Start})
+		}
+	}
+	for _, p := range phrases {
+		if p.From >= end {
+			break
+		}
+		from, to := max(p.From, c.Offset), min(p.To, end)
+		for _, h := range c.Hushed {
+			if h.To <= from || h.From >= to {
+				continue
+			}
+			add(from, h.From)
+			from = h.To
+		}
+		add(from, to)
+	}
+	return out
+}
+
+// Joined puts spans in order, those that overlap or touch together.
+func Joined(spans []session.Span) []session.Span {
+	slices.SortFunc(spans, func(a, b session.Span) int { return cmp.Compare(a.From, b.From) })
+	out := spans[:0]
+	for _, s := range spans {
 		if n := len(out); n > 0 && s.From <= out[n-1].To {
 			out[n-1].To = max(out[n-1].To, s.To)
 			continue
 		}
 		out = append(out, s)
 	}
-	return out, nil
+	return out
 }

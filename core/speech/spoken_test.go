@@ -14,7 +14,7 @@ import (
 
 type known map[string][]speech.Phrase
 
-func (k known) Phrases(sound string) ([]speech.Phrase, error) {
+func (k known) Phrases(sound string, _ float64) ([]speech.Phrase, error) {
 	p, ok := k[sound]
 	if !ok {
 		return nil, errors.New("away")
@@ -39,4 +39,12 @@ func TestWhatIsSpokenIsSaidInSessionTimeAsFarAsItIsHeard(t *testing.T) {
 	assert.Equal(t, []session.Span{{From: 1000, To: 1050}, {From: 1200, To: 1300}, {From: 9100, To: 9150}}, got)
 	_, err = speech.Spoken(doc, known{}, 0, 9150)
 	require.Error(t, err)
+}
+
+func TestASilencedStretchIsNotSpoken(t *testing.T) {
+	phrases := []speech.Phrase{{From: 100, To: 200}, {From: 300, To: 400}, {From: 900, To: 950}}
+	clip := session.Clip{Start: 1000, Offset: 50, Length: 500, Hushed: []session.Span{{From: 120, To: 140}, {From: 390, To: 420}}}
+	assert.Equal(t, []session.Span{{From: 1050, To: 1070}, {From: 1090, To: 1150}, {From: 1250, To: 1340}}, speech.InClip(clip, phrases))
+	clip.Hushed = []session.Span{{From: 0, To: 600}}
+	assert.Empty(t, speech.InClip(clip, phrases))
 }

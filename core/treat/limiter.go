@@ -24,6 +24,33 @@ const (
 // none of which can lie above what a step needs.
 func limit(s session.Limiter, pcm audio.PCM) Gains {
 	total := make(Gains, steps(pcm.Length()))
+	limited(s, pcm, func(ratios []float32) {
+		for k, g := range ratios[:len(total)] {
+			if g < 1 {
+				total[k] += float32(20 * math.Log10(float64(g)))
+			}
+		}
+	})
+	return total
+}
+
+// Limit is the limiter by itself: it keeps the true peak of every channel under the ceiling, in place, and
+// gives the gain, as a factor, at the beginning of every step and at the end of the last one.
+func Limit(s session.Limiter, pcm audio.PCM) []float32 {
+	total := make([]float32, steps(pcm.Length())+1)
+	for k := range total {
+		total[k] = 1
+	}
+	limited(s, pcm, func(ratios []float32) {
+		for k, g := range ratios {
+			total[k] *= g
+		}
+	})
+	return total
+}
+
+// limited does the work and tells of the gains of each pass.
+func limited(s session.Limiter, pcm audio.PCM, told func(ratios []float32)) {
 	left := smooth(s.Release)
 	var ratios []float32 // of the pass before
 	for range passes {
@@ -32,14 +59,9 @@ func limit(s session.Limiter, pcm audio.PCM) Gains {
 			break
 		}
 		ratios = held(needs, left)
-		for k, g := range ratios[:len(total)] {
-			if g < 1 {
-				total[k] += float32(20 * math.Log10(float64(g)))
-			}
-		}
+		told(ratios)
 		scale(pcm, ratios)
 	}
-	return total
 }
 
 // margin is how much lower than the ceiling a peak is put: what the ramps of the gain may move it.

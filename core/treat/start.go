@@ -90,6 +90,9 @@ func lay(t session.Treatment, less audio.DB, spread Spread) (session.Treatment, 
 	between = max(-80, min(between, half(quiet-gateUnder)))
 	narrow := quiet-room < gateOver+gateUnder
 	switch {
+	case t.Gate.On && half(quiet-gateUnder) < -80:
+		t.Gate.On = false
+		say("The quietest words reach only %s: no gate opens for so little, so it is off.", said(quiet))
 	case t.Gate.On && narrow:
 		t.Gate.On = false
 		say("The room, with peaks up to %s, is only %.0f dB below the quietest words: a gate would cut off endings, so it is off.", said(room), float64(quiet-room))

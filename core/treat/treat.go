@@ -110,21 +110,11 @@ func peaks(pcm audio.PCM) []float32 {
 	own := make([]float32, steps(pcm.Length()))
 	for _, channel := range pcm {
 		for k := range own {
-			own[k] = max(own[k], Peak(channel[k*Step:min((k+1)*Step, len(channel))]))
+			own[k] = max(own[k], audio.PeakOf(channel[k*Step:min((k+1)*Step, len(channel))]))
 		}
 	}
 	highest(own, window-1, 0)
 	return own
-}
-
-// Peak is the largest absolute sample. Without its sign bit a number orders like an integer,
-// and integers are compared several times faster.
-func Peak(samples []float32) float32 {
-	var high uint32
-	for _, v := range samples {
-		high = max(high, math.Float32bits(v)&^(1<<31))
-	}
-	return math.Float32frombits(high)
 }
 
 // detect is the amplitude that a compressor goes by, for every step.

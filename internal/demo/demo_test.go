@@ -12,6 +12,7 @@ import (
 	"gocloud.dev/blob/fileblob"
 
 	"ruvel/core/audio"
+	"ruvel/core/credits"
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
@@ -81,19 +82,25 @@ func TestASeriesWhoseFillingBrokeOffIsCompletedAndAFilledOneIsLeftAlone(t *testi
 	library, err := sounds.New(bucket, filepath.Join(dir, "cache"))
 	require.NoError(t, err)
 	broken, cancel := context.WithCancel(t.Context())
-	_, err = demo.Fill(broken, st, library, func(what string) {
+	_, err = demo.Fill(broken, st, library, bucket, func(what string) {
 		if strings.Contains(what, "link 2") {
 			cancel()
 		}
 	})
 	require.Error(t, err)
 	for _, want := range []bool{true, false} {
-		filled, err := demo.Fill(t.Context(), st, library, func(string) {})
+		filled, err := demo.Fill(t.Context(), st, library, bucket, func(string) {})
 		require.NoError(t, err)
 		assert.Equal(t, want, filled)
 	}
 	shows, err := st.Shows(t.Context())
 	require.NoError(t, err)
 	require.Len(t, shows, 1)
-	assert.Equal(t, 1, shows[0].Episodes)
+	assert.Equal(t, 2, shows[0].Episodes)
+	all, err := st.Sounds(t.Context(), shows[0].ID)
+	require.NoError(t, err)
+	for _, s := range all {
+		need := credits.Of(credits.Sound{Name: s.Name, Part: s.Part, Title: s.Title, Author: s.Author, Source: s.Source, Licence: s.Licence})
+		assert.Equal(t, s.Name == "Pier reel", len(need.Missing) > 0, "%s: the reel of the rough cut alone lacks its credit", s.Name)
+	}
 }

@@ -11,9 +11,12 @@ import (
 	"slices"
 	"strings"
 
+	"gocloud.dev/blob"
 	"golang.org/x/sync/errgroup"
 
 	"ruvel/core/audio"
+	"ruvel/core/details"
+	"ruvel/core/duck"
 	"ruvel/core/edit"
 	"ruvel/core/script"
 	"ruvel/core/session"
@@ -31,6 +34,7 @@ var voices embed.FS
 const (
 	ShowName     = "Harbour Hours"
 	EpisodeTitle = "The Last Fog Signal"
+	RoughTitle   = "Rough cut"
 )
 
 // item is a sound of the series: a recording that ships with the program, or a piece computed by make.
@@ -38,6 +42,7 @@ type item struct {
 	key, name string
 	part      session.Part
 	make      func() audio.PCM
+	left      bool // the voice is on the left side alone
 	about     about
 }
 
@@ -63,6 +68,8 @@ func items() []item {
 		{key: "bed", name: "Harbour theme, bed", part: session.Music, make: themeBed, about: house},
 		{key: "outro", name: "Harbour theme, outro", part: session.Music, make: themeOutro, about: house},
 		{key: "sting", name: "Harbour theme, sting", part: session.Music, make: themeSting, about: house},
+		{key: "sign-off-left", name: "Presenter, sign-off (left)", part: session.Voice, left: true, about: ours},
+		{key: "reel", name: "Pier reel", part: session.Music, make: pierReel, about: about{licence: "cc-by-4.0", words: "reel, quick"}},
 		{key: "fog", name: "Fog signal, two blasts", part: session.Effect, make: fogSignal, about: field},
 		{key: "gulls", name: "Gulls and swell", part: session.Effect, make: gulls, about: field},
 	}
@@ -70,7 +77,7 @@ func items() []item {
 
 // Fill puts the sample series into a store that has no show yet, and says whether it
 // did. One that was interrupted is completed.
-func Fill(ctx context.Context, st *store.Store, library *sounds.Library, say func(string)) (bool, error) {
+func Fill(ctx context.Context, st *store.Store, library *sounds.Library, bucket *blob.Bucket, say func(string)) (bool, error) {
 	show, wanted, err := begin(ctx, st)
 	if err != nil || !wanted {
 		return false, err
@@ -95,10 +102,15 @@ func Fill(ctx context.Context, st *store.Store, library *sounds.Library, say fun
 	for i, it := range all {
 		ids[it.key] = made[i]
 	}
-	doc, err := Episode(ids, func(id string) (session.Sound, bool) {
+	catalogue := func(id string) (session.Sound, bool) {
 		s, err := st.Sound(ctx, show.ID, id)
 		return session.Sound{Channels: s.Channels, Length: s.Length}, err == nil
-	})
+	}
+	rough, err := Rough(ids, catalogue)
+	if err != nil {
+		return false, err
+	}
+	doc, err := Episode(ids, catalogue)
 	if err != nil {
 		return false, err
 	}
@@ -106,7 +118,25 @@ func Fill(ctx context.Context, st *store.Store, library *sounds.Library, say fun
 	if err != nil {
 		return true, err
 	}
-	return true, addScript(ctx, st, episode.ID)
+	if err := addScript(ctx, st, episode.ID); err != nil {
+		return true, err
+	}
+	unfinished, err := st.AddEpisode(ctx, show.ID, RoughTitle, 13, rough)
+	if err != nil {
+		return true, err
+	}
+	if err := describe(ctx, st, bucket, show.ID); err != nil {
+		return true, err
+	}
+	for id, about := range map[string]string{
+		episode.ID:    "For ninety years a fog signal called across Skerrow Point. We visit the man who switched it off, and the archive that kept its log.",
+		unfinished.ID: "The next visit to Skerrow Point, not finished yet.",
+	} {
+		if err := st.Describe(ctx, id, details.Details{Description: about}); err != nil {
+			return true, err
+		}
+	}
+	return true, nil
 }
 
 // addScript gives the episode the text that its voices read; only the trailer, which
@@ -189,7 +219,7 @@ func add(ctx context.Context, st *store.Store, library *sounds.Library, show str
 
 // file is the bytes of a sound file.
 func file(ctx context.Context, it item) ([]byte, error) {
-	if it.make == nil {
+	if it.make == nil && !it.left {
 		return voices.ReadFile("voices/" + it.key + ".flac")
 	}
 	dir, err := os.MkdirTemp("", "ruvel-demo")
@@ -198,12 +228,15 @@ func file(ctx context.Context, it item) ([]byte, error) {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, it.key+".wav")
-	format, _ := media.FindFormat("wav-24")
-	e, err := media.NewEncoder(ctx, path, format, 2)
+	e, err := media.NewEncoder(ctx, path, 24, 2)
 	if err != nil {
 		return nil, err
 	}
-	if err := e.Write(it.make()); err != nil {
+	pcm, err := it.samples(ctx, dir)
+	if err != nil {
+		return nil, err
+	}
+	if err := e.Write(pcm); err != nil {
 		return nil, err
 	}
 	if err := e.Close(); err != nil {
@@ -212,8 +245,35 @@ func file(ctx context.Context, it item) ([]byte, error) {
 	return os.ReadFile(path)
 }
 
-// Write puts the sound files and the document of the finished episode into a folder,
-// for rendering without a server.
+// samples are those of a piece that is computed, or of a voice that was recorded on one side.
+func (it item) samples(ctx context.Context, dir string) (audio.PCM, error) {
+	if it.make != nil {
+		return it.make(), nil
+	}
+	data, err := voices.ReadFile("voices/" + strings.TrimSuffix(it.key, "-left") + ".flac")
+	if err != nil {
+		return nil, err
+	}
+	path := filepath.Join(dir, "voice.flac")
+	if err := os.WriteFile(path, data, 0o600); err != nil {
+		return nil, err
+	}
+	info, err := media.Probe(ctx, path)
+	if err != nil {
+		return nil, err
+	}
+	var out []float32
+	if _, err := media.Decode(ctx, path, info, func(pcm audio.PCM) error {
+		out = append(out, pcm[0]...)
+		return nil
+	}); err != nil {
+		return nil, err
+	}
+	return audio.PCM{out, make([]float32, len(out))}, nil
+}
+
+// Write puts the sound files and the documents of the finished episode, session.json, and of the
+// rough cut, rough-cut.json, into a folder, for rendering without a server.
 func Write(ctx context.Context, dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
@@ -226,7 +286,7 @@ func Write(ctx context.Context, dir string) error {
 			return err
 		}
 		name := it.key + ".wav"
-		if it.make == nil {
+		if it.make == nil && !it.left {
 			name = it.key + ".flac"
 		}
 		path := filepath.Join(dir, name)
@@ -248,7 +308,14 @@ func Write(ctx context.Context, dir string) error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(dir, "session.json"), doc.JSON(), 0o644)
+	if err := os.WriteFile(filepath.Join(dir, "session.json"), doc.JSON(), 0o644); err != nil {
+		return err
+	}
+	rough, err := Rough(ids, func(id string) (session.Sound, bool) { s, ok := known[id]; return s, ok })
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, "rough-cut.json"), rough.JSON(), 0o644)
 }
 
 // score builds a document edit by edit; the first error stays.
@@ -292,6 +359,14 @@ func (s *score) clip(track, sound, name string, start, length float64, in, out f
 	s.do(add)
 }
 
+// way has a track make way for speech, with settings to begin with.
+func (s *score) way(track, start string, set func(w *session.Way)) {
+	all := duck.Starts()
+	w := all[slices.IndexFunc(all, func(st duck.Start) bool { return st.Key == start })].Way
+	set(&w)
+	s.do(edit.SetTracks{Tracks: []edit.TrackChange{{Track: track, Way: &w}}})
+}
+
 // ordinary is the level of ordinary speech in the recordings, in dBFS.
 const ordinary = -16.5
 
@@ -326,11 +401,12 @@ func Episode(ids map[string]string, catalogue edit.Catalogue) (session.Document,
 	s.clip(archivist, ids["archivist"], "Archivist, the log books", 73.5, 0, 0.02, 0.02)
 	s.clip(presenter, ids["sign-off"], "Sign-off", 88, 0, 0.02, 0.02)
 	s.clip(first, ids["bed"], "Harbour theme, bed", 0, 65, 0.3, 5,
-		point{10.5, 0}, point{11.4, -18}, point{29.7, -18}, point{30.7, -8}, point{36.4, -8}, point{37.4, -20}, point{61, -20}, point{62, -14})
-	s.clip(second, ids["outro"], "Harbour theme, outro", 84.5, 0, 1.5, 3,
+		point{29.7, 0}, point{30.7, -4})
+	s.way(first, "narration", func(w *session.Way) { w.Lead, w.Down = 18, 900 })
+	s.clip(second, ids["outro"], "Harbour theme, outro", 84.5, 43, 1.5, 3,
 		point{2.4, -14}, point{3.4, -20}, point{13.3, -20}, point{14.5, -1.6})
 	s.clip(shore, ids["fog"], "Fog signal", 30.2, 0, 0, 2)
-	s.clip(shore, ids["gulls"], "Gulls and swell", 60.5, 14, 2, 4, point{3, -2}, point{4, -12})
+	s.clip(shore, ids["gulls"], "Gulls and swell", 61.9, 12.6, 1.5, 4, point{1.6, -2}, point{2.6, -12})
 
 	for _, r := range []struct {
 		name     string
@@ -344,7 +420,7 @@ func Episode(ids map[string]string, catalogue edit.Catalogue) (session.Document,
 		{"Archive", 73.5, 85.5},
 		{"Outro", 88, 126},
 	} {
-		s.do(edit.AddMarker{Name: r.name, At: audio.Seconds(r.from), Length: audio.Seconds(r.to - r.from)})
+		s.do(edit.AddMarker{Name: r.name, At: audio.Seconds(r.from), Length: audio.Seconds(r.to - r.from), Chapter: true})
 	}
 	s.treat(presenter, "narration", func(t *session.Treatment) { t.Expander.Threshold, t.Compressor.Threshold = -40, -22.5 })
 	s.treat(keeper, "room", func(t *session.Treatment) { t.Gate.Open, t.Gate.Close, t.Compressor.Threshold = -35, -41, -23 })

@@ -147,6 +147,14 @@ func themeSting() audio.PCM {
 	return s.Level(-2)
 }
 
+// pierReel is a few bars of the theme that somebody else plays, faster.
+func pierReel() audio.PCM {
+	s := newSheet(9, tempo*1.3, 8)
+	s.sing(0, full.melody, reply[:3])
+	s.Room(0.08, 0.6)
+	return s.Level(-3)
+}
+
 // fogSignal is two long low blasts over the water.
 func fogSignal() audio.PCM {
 	s := newSheet(9, 60, 4)

@@ -283,19 +283,24 @@ func (l *Library) Credits(ctx context.Context, episode string) (credits.List, er
 	if err != nil {
 		return credits.List{}, err
 	}
-	rows, err := l.Store.Sounds(ctx, e.Show)
+	used, err := l.Papers(ctx, e.Show, doc)
+	return credits.For(used), err
+}
+
+// Papers is what is written down about the sounds that a document uses, in the order in which they are first heard.
+func (l *Library) Papers(ctx context.Context, show string, doc session.Document) (used []credits.Sound, err error) {
+	rows, err := l.Store.Sounds(ctx, show)
 	if err != nil {
-		return credits.List{}, err
+		return nil, err
 	}
 	known := map[string]store.Sound{}
 	for _, r := range rows {
 		known[r.ID] = r
 	}
-	var used []credits.Sound
 	for _, id := range doc.SoundsInOrder() {
 		used = append(used, creditOf(known[id]))
 	}
-	return credits.For(used), nil
+	return used, nil
 }
 
 // creditOf is what a credit is made of.

@@ -9,10 +9,10 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
+	"syscall"
 
 	"golang.org/x/sys/unix"
 
@@ -88,8 +88,8 @@ func tooLong(longest audio.Frames) error {
 
 // widen lets a pipe hold as much as the system allows, so that neither end waits for
 // the other at every few samples.
-func widen(pipe io.ReadCloser) {
-	f, ok := pipe.(*os.File)
+func widen(pipe any) {
+	f, ok := pipe.(syscall.Conn)
 	if !ok {
 		return
 	}

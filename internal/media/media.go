@@ -57,7 +57,7 @@ func failure(err error, log *bytes.Buffer) error {
 
 // CheckTools says which of the programs that this package runs is missing.
 func CheckTools() error {
-	for _, name := range []string{"ffmpeg", "ffprobe", "prlimit"} {
+	for _, name := range []string{"ffmpeg", "ffprobe", "mpg123", "prlimit"} {
 		if _, err := exec.LookPath(name); err != nil {
 			return fmt.Errorf("the program %s is not installed: %w", name, err)
 		}

@@ -215,13 +215,26 @@ func TestDecodingStopsWhenItIsCancelled(t *testing.T) {
 
 func write(t *testing.T, key string, channels int, pcm audio.PCM) string {
 	t.Helper()
-	format, ok := media.FindFormat(key)
-	require.True(t, ok)
-	path := filepath.Join(t.TempDir(), "out."+format.Extension)
-	e, err := media.NewEncoder(ctx, path, format, channels)
+	set, err := media.Set(key, "", 0, channels)
 	require.NoError(t, err)
-	require.NoError(t, e.Write(pcm))
-	require.NoError(t, e.Close())
+	return writeAs(t, set, media.Label{}, pcm)
+}
+
+// writeAs writes a file in pieces of a second, as it is written when a mix is.
+func writeAs(t *testing.T, set media.Setting, label media.Label, pcm audio.PCM) string {
+	t.Helper()
+	return writeKnowing(t, set, label, pcm, media.ShortPieces(25))
+}
+
+func writeKnowing(t *testing.T, set media.Setting, label media.Label, pcm audio.PCM, known *media.Pieces) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "out."+set.Format.Extension)
+	sink, err := media.Create(ctx, path, set, label, known)
+	require.NoError(t, err)
+	for at := audio.Frames(0); at < pcm.Length(); at += audio.Second {
+		require.NoError(t, sink.Write(pcm.Slice(at, min(at+audio.Second, pcm.Length()))))
+	}
+	require.NoError(t, sink.Close())
 	return path
 }
 
@@ -267,8 +280,7 @@ func TestAFullDiskIsSaidInWords(t *testing.T) {
 	other := errors.New("other")
 	assert.Equal(t, other, disk.Full(other))
 
-	format, _ := media.FindFormat("wav-24")
-	e, err := media.NewEncoder(ctx, "/dev/full", format, 2)
+	e, err := media.NewEncoder(ctx, "/dev/full", 24, 2)
 	require.NoError(t, err)
 	for range 200 {
 		if e.Write(testkit.Noise(2, 0.5, audio.Second/10, 1)) != nil {

@@ -50,7 +50,7 @@ func (p *Plans) begin() {
 // planOf compiles a document.
 func (p *Plans) planOf(doc session.Document, hold *sounds.Hold, earlier *mix.Plan) (*mix.Plan, error) {
 	p.begin()
-	plan, err := mix.Compile(doc, hold.Samples, earlier)
+	plan, err := mix.CompileFrom(doc, hold, earlier)
 	if err != nil {
 		return nil, err
 	}
@@ -119,6 +119,11 @@ func (p *Plans) Without(ctx context.Context, episode, track string) (*Lease, err
 	if i := doc.FindTrack(track); i >= 0 {
 		doc.Tracks[i].Mute = true
 	}
+	return p.alone(ctx, doc, version)
+}
+
+// alone is the plan of a document that is not kept.
+func (p *Plans) alone(ctx context.Context, doc session.Document, version int64) (*Lease, error) {
 	hold := p.Sounds.Hold(ctx)
 	plan, err := p.planOf(doc, hold, nil)
 	if err != nil {
@@ -129,20 +134,38 @@ func (p *Plans) Without(ctx context.Context, episode, track string) (*Lease, err
 	return &Lease{plan, version, func() { once.Do(hold.Close) }}, nil
 }
 
-// Tried gives the current version as it would be after an edit. It is not kept, and nothing changes.
-func (p *Plans) Tried(ctx context.Context, episode string, op edit.Op) (*Lease, error) {
+// Past is a version of an episode that is not the present one: a named one, or, if that is empty, the one
+// that there was when so many steps of the history were applied.
+type Past struct {
+	Named string
+	Step  int64
+}
+
+// Past gives the plan of such a version and its document. It is not kept.
+func (p *Plans) Past(ctx context.Context, episode string, past Past) (*Lease, session.Document, error) {
+	var doc session.Document
+	var version int64
+	var err error
+	if past.Named != "" {
+		doc, err = p.Store.AtVersion(ctx, episode, past.Named)
+	} else {
+		doc, version, err = p.Store.AtStep(ctx, episode, past.Step)
+	}
+	if err != nil {
+		return nil, doc, err
+	}
+	l, err := p.alone(ctx, doc, version)
+	return l, doc, err
+}
+
+// Tried gives the current version as it would be after an edit, and its document. It is not kept, and nothing changes.
+func (p *Plans) Tried(ctx context.Context, episode string, op edit.Op) (*Lease, session.Document, error) {
 	doc, version, err := p.Store.Try(ctx, episode, op)
 	if err != nil {
-		return nil, err
+		return nil, doc, err
 	}
-	hold := p.Sounds.Hold(ctx)
-	plan, err := p.planOf(doc, hold, nil)
-	if err != nil {
-		hold.Close()
-		return nil, err
-	}
-	var once sync.Once
-	return &Lease{plan, version, func() { once.Do(hold.Close) }}, nil
+	l, err := p.alone(ctx, doc, version)
+	return l, doc, err
 }
 
 // find gives the plan of a version if it is kept.

@@ -175,7 +175,7 @@ func (s *Server) try(ctx context.Context, in *struct {
 	if in.To <= in.From || in.To-in.From > longestTry {
 		return nil, fail(problem.New("bad-range", "to", "Up to %v can be heard at a time.", longestTry))
 	}
-	p, err := s.Plans.Tried(ctx, in.Episode, op)
+	p, _, err := s.Plans.Tried(ctx, in.Episode, op)
 	if err != nil {
 		return nil, fail(err)
 	}

@@ -92,11 +92,19 @@ func (s *Server) editRoutes(api huma.API) {
 			At   audio.Frames `query:"at" minimum:"0"`
 		},
 		) (*body[mix.Levels], error) {
-			doc, _, err := s.Store.Document(ctx, in.Episode)
+			doc, version, err := s.Store.Document(ctx, in.Episode)
 			if err != nil {
 				return nil, fail(err)
 			}
-			return answer(mix.LevelsAt(doc, in.Clip, in.At))
+			if !slices.ContainsFunc(doc.Tracks, session.Track.MakesWay) {
+				return answer(mix.LevelsAt(doc, in.Clip, in.At, nil))
+			}
+			p, err := s.Plans.Current(ctx, in.Episode, version)
+			if err != nil {
+				return nil, fail(err)
+			}
+			defer p.Close()
+			return answer(mix.LevelsAt(doc, in.Clip, in.At, p.InTurns(s.turns.in)))
 		})
 }
 

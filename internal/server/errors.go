@@ -41,8 +41,8 @@ func (e *apiError) GetHeaders() http.Header {
 var statusOf = map[string]int{
 	"not-found": http.StatusNotFound, "sound-in-use": http.StatusConflict, "sound-gone": http.StatusConflict,
 	"nothing-to-undo": http.StatusConflict, "nothing-to-redo": http.StatusConflict, "disk-full": http.StatusInsufficientStorage,
-	"unknown-step": http.StatusNotFound,
-	"too-large":    http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-full": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
+	"unknown-step": http.StatusNotFound, "shared": http.StatusConflict, "link-withdrawn": http.StatusConflict, "name-taken": http.StatusConflict, "must-mend": http.StatusConflict, "being-measured": http.StatusServiceUnavailable,
+	"too-large": http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-full": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
 	"not-ready": http.StatusServiceUnavailable, "script-changed": http.StatusConflict, "sound-unreadable": http.StatusServiceUnavailable,
 	"queue-away": http.StatusServiceUnavailable, "original-missing": http.StatusNotFound, "original-unreadable": http.StatusServiceUnavailable,
 }

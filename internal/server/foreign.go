@@ -7,6 +7,8 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+
+	"ruvel/core/problem"
 )
 
 // ours lets only requests through that were sent to a name of ours: a loopback address,
@@ -39,14 +41,8 @@ func isOurs(name string, names []string) bool {
 	return name == "localhost" || slices.ContainsFunc(names, func(n string) bool { return hostOf(n) == name })
 }
 
-// shorten keeps a name that somebody else has chosen from filling the answer.
-func shorten(name string) string {
-	name = strings.ToValidUTF8(name, "?")
-	if r := []rune(name); len(r) > 80 {
-		return string(r[:80]) + "…"
-	}
-	return name
-}
+// shorten is a name that somebody else has chosen, as it is told.
+func shorten(name string) string { return problem.Short(name, 80) }
 
 // foreign answers a request that a page of another origin has sent.
 func foreign(w http.ResponseWriter, _ *http.Request) {

@@ -10,7 +10,6 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
-	"strings"
 	"sync"
 	"time"
 
@@ -61,6 +60,9 @@ func (s *Server) listenRoutes(api huma.API) {
 			Join bool         `query:"joins" doc:"Only the joins from there on: a second before and after each place at which one clip ends and another begins on a track"`
 			Past []float64    `query:"heard" maxItems:"30" doc:"The K-weighted squares of the tenths of a second that were heard before, so that the loudness goes on where a change begins"`
 			Out  string       `query:"without" maxLength:"20" doc:"Leave this track out, as while it is recorded onto"`
+			Stay string       `query:"staying" maxLength:"2000" doc:"Ids of tracks, with commas between them, that are heard as if they did not make way for speech"`
+			Then string       `query:"of" maxLength:"60" doc:"Another version than the present one: named: and the id of a named version, or step: and how many steps of the history were applied"`
+			Gain float64      `query:"gain" minimum:"-40" maximum:"0" doc:"dB by which it is made softer, to be compared with something else"`
 			Bare string       `query:"untreated" maxLength:"2000" doc:"Ids of tracks, with commas between them, that are heard without their treatment, as loud as they are with it"`
 		},
 		) (*huma.StreamResponse, error) {
@@ -80,12 +82,19 @@ func (s *Server) listenRoutes(api huma.API) {
 				p.Close()
 				p, err = s.Plans.Without(ctx, in.Episode, in.Out)
 			}
+			if err == nil && in.Then != "" {
+				p.Close()
+				p, err = s.past(ctx, in.Episode, in.Then)
+			}
 			if err != nil {
 				return nil, fail(err)
 			}
 			plan := p.Plan
+			if in.Stay != "" {
+				plan = plan.Staying(splitIDs(in.Stay))
+			}
 			if in.Bare != "" {
-				if plan, _, err = plan.InTurns(s.turns.in).Untreated(strings.Split(in.Bare, ",")); err != nil {
+				if plan, _, err = plan.InTurns(s.turns.in).Untreated(splitIDs(in.Bare)); err != nil {
 					p.Close()
 					return nil, fail(err)
 				}
@@ -99,7 +108,7 @@ func (s *Server) listenRoutes(api huma.API) {
 				}
 				st.only(doc.Joins(audio.Second))
 			}
-			st.turns = s.turns
+			st.turns, st.gain = s.turns, float32(audio.DB(in.Gain).Gain())
 			st.goOn(in.Past)
 			if err := st.prepare(); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
 				p.Close()
@@ -146,6 +155,7 @@ type stream struct {
 	pcm      audio.PCM
 	out      []byte
 	turns    *turns       // of which one is held while it renders; nil: none is needed
+	gain     float32      // of all that is sent
 	ready    audio.Frames // frames of the block that is rendered and not sent yet
 }
 
@@ -158,7 +168,7 @@ func newStream(plan *mix.Plan, from, to, back audio.Frames, loop bool) *stream {
 	renderer.Peaks = make([]float32, plan.Rows())
 	return &stream{
 		renderer: renderer, rows: renderer.Peaks, at: from, to: to, back: back, loop: loop && to-back >= firstBlock,
-		meter: loudness.NewMeter(2), pcm: audio.NewPCM(2, audio.Block),
+		meter: loudness.NewMeter(2), pcm: audio.NewPCM(2, audio.Block), gain: 1,
 	}
 }
 
@@ -277,6 +287,13 @@ func (s *stream) block(n audio.Frames) error {
 	}
 	if len(s.spans) > 0 {
 		s.soften(pcm)
+	}
+	if s.gain != 1 {
+		for _, channel := range pcm {
+			for i := range channel {
+				channel[i] *= s.gain
+			}
+		}
 	}
 	s.meter.Write(pcm)
 	s.out = s.out[:0]

@@ -21,8 +21,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/core/review"
 	"ruvel/core/session"
 	"ruvel/internal/library"
+	"ruvel/internal/server"
 	"ruvel/internal/takes"
 	"ruvel/testkit"
 )
@@ -241,11 +243,14 @@ func furnished(t testing.TB) map[string][]string {
 		Document struct{ Tracks []struct{ ID string } }
 	}](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].ID
 	take := want[takes.TakeStatus](t, "POST", "/episodes/"+episode+"/takes", map[string]any{"track": track, "begins": 0, "rate": 8000, "channels": 1})
-	job := want[named](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"format": "wav-16", "channels": 1}).ID
+	job := want[struct{ Jobs []named }](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "wav-16", "channels": 1}}, "asItIs": true, "overrule": true}).Jobs[0].ID
 	ended(t, job)
 	piece := want[[]struct{ Key string }](t, "GET", "/shelf", nil)[0].Key
+	link := want[server.Shared](t, "POST", "/mixdowns/"+job+"/links", map[string]any{"comments": true})
+	visit(t, "POST", link.Path+"/comments", url.Values{"words": {"Louder"}})
+	comment := want[server.Sharing](t, "GET", "/episodes/"+episode+"/links", nil).Remarks[0].ID
 	return map[string][]string{
-		"show": {show}, "episode": {episode}, "sound": {sound}, "with": {sound}, "take": {take.ID}, "job": {job}, "mixdown": {job}, "piece": {piece},
+		"show": {show}, "episode": {episode}, "sound": {sound}, "with": {sound}, "take": {take.ID}, "job": {job}, "mixdown": {job}, "piece": {piece}, "link": {link.ID}, "comment": {comment},
 		"clip": {"c2"}, "track": {track}, "tracks": {track}, "base": {}, "type": {}, "seq": {"0", "1"}, "level": {"0", "3"},
 	}
 }
@@ -351,15 +356,25 @@ func FuzzEveryOperation(f *testing.F) {
 
 func TestUnknownIDsAreNotFoundEverywhere(t *testing.T) {
 	d := description(t)
-	unknown := map[string]string{"sound": strings.Repeat("b", 64), "piece": "no-such-piece", "level": "0", "seq": "0", "step": "1"}
+	unknown := map[string]string{"sound": strings.Repeat("b", 64), "picture": strings.Repeat("b", 64), "piece": "no-such-piece", "level": "0", "seq": "0", "step": "1", "list": "markers.csv"}
 	bodies := map[string]any{
 		"patch /episodes/{episode}": map[string]any{"title": "x"}, "patch /shows/{show}": map[string]any{"name": "x"}, "post /shows/{show}/episodes": map[string]any{"title": "x"},
 		"post /episodes/{episode}/edits":            map[string]any{"base": 1, "op": map[string]any{"type": "add-marker", "at": 0, "name": "x"}},
 		"post /episodes/{episode}/fragments":        map[string]any{"clips": []string{"c1"}},
 		"post /episodes/{episode}/versions":         map[string]any{"name": "x"},
-		"post /episodes/{episode}/mixdowns":         map[string]any{"format": "mp3", "channels": 2},
+		"post /mixdowns/{mixdown}/links":            map[string]any{"comments": true},
+		"put /shows/{show}/feed":                    map[string]any{},
+		"put /episodes/{episode}/publication":       map[string]any{"mixdown": "01890000-0000-7000-8000-000000000000"},
+		"put /links/{link}":                         map[string]any{"comments": true},
+		"put /comments/{comment}":                   map[string]any{"state": "shown"},
+		"post /episodes/{episode}/mixdowns":         map[string]any{"files": []any{map[string]any{"format": "mp3", "channels": 2}}, "asItIs": true, "overrule": true},
 		"post /episodes/{episode}/renderings":       map[string]any{"clips": []string{"c1"}, "name": "Rendered", "treatment": true, "lines": true, "place": false},
 		"post /shows/{show}/treatments":             map[string]any{"name": "Kept", "treatment": session.Usual()},
+		"put /episodes/{episode}/details":           map[string]any{"description": "x", "language": "en"},
+		"put /shows/{show}/limits":                  review.Usual(),
+		"put /shows/{show}/details":                 map[string]any{"presenter": "x"},
+		"put /shows/{show}/targets":                 []any{},
+		"post /shows/{show}/pictures":               []byte("no picture"),
 		"patch /episodes/{episode}/script":          map[string]any{"base": 0, "text": "x"},
 		"post /episodes/{episode}/takes":            map[string]any{"track": "t1", "begins": 0, "rate": 8000, "channels": 1},
 		"patch /shows/{show}/sounds/{sound}":        map[string]any{"name": "x"},

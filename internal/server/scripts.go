@@ -39,8 +39,8 @@ const (
 	longestKey = 40
 )
 
-// marks refuses marks that no script could have made.
-func marks(recorded map[string]bool) error {
+// checkMarks refuses marks that no script could have made.
+func checkMarks(recorded map[string]bool) error {
 	if len(recorded) > mostMarks {
 		return problem.New("too-many-marks", "recorded", "%d parts are to be marked; it can be at most %d at a time.", len(recorded), mostMarks)
 	}
@@ -64,7 +64,7 @@ func (s *Server) scriptRoutes(api huma.API) {
 			Body scriptChange
 		},
 		) (*body[Script], error) {
-			if err := marks(in.Body.Recorded); err != nil {
+			if err := checkMarks(in.Body.Recorded); err != nil {
 				return nil, fail(err)
 			}
 			sc, err := s.Store.EditScript(ctx, in.Episode, in.Body.Base, func(sc *store.Script) {

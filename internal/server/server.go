@@ -59,6 +59,8 @@ type Server struct {
 	Trouble func() string
 	// Names are those that it answers to besides loopback addresses and localhost.
 	Names []string
+	// Folder is where finished files can be copied to; empty: nowhere.
+	Folder string
 	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.
 	BodyPatience time.Duration
 
@@ -66,6 +68,8 @@ type Server struct {
 	turns     *turns                       // of those who render for listeners, or compute much
 	outlines  *share.Group[mix.Silhouette] // silhouettes that are being computed
 	estimates *share.Group[Estimated]      // and loudnesses that are being estimated
+	findings  *share.Group[Findings]       // and what is found in episodes
+	balances  *share.Group[Balance]        // and how speech stands to everything else
 	streams   context.Context              // ends those requests that never end by themselves; nil: nothing does
 }
 
@@ -76,6 +80,8 @@ func (s *Server) Handler() http.Handler {
 	s.turns = newTurns(max(1, runtime.GOMAXPROCS(0)-1))
 	s.outlines = share.New[mix.Silhouette](1)
 	s.estimates = share.New[Estimated](1)
+	s.balances = share.New[Balance](1)
+	s.findings = share.New[Findings](0)
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
@@ -85,6 +91,8 @@ func (s *Server) Handler() http.Handler {
 		r.Use(noStore, s.there, s.roomy, s.followable)
 		s.routes(r)
 	})
+	s.playerRoutes(r)
+	s.publicFeedRoutes(r)
 	r.NotFound(onlyRead(ui.Handler()).ServeHTTP)
 	return r
 }
@@ -120,11 +128,20 @@ func (s *Server) register(api huma.API) {
 	s.peakRoutes(api)
 	s.evenRoutes(api)
 	s.treatmentRoutes(api)
+	s.balanceRoutes(api)
+	s.roomRoutes(api)
+	s.checkRoutes(api)
+	s.compareRoutes(api)
 	s.renderRoutes(api)
 	s.takeRoutes(api)
 	s.scriptRoutes(api)
 	s.shelfRoutes(api)
 	s.mixdownRoutes(api)
+	s.handoverRoutes(api)
+	s.archiveRoutes(api)
+	s.markerRoutes(api)
+	s.linkRoutes(api)
+	s.feedRoutes(api)
 	s.listenRoutes(api)
 	s.eventRoutes(api)
 	s.healthRoutes(api)

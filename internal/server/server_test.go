@@ -157,11 +157,11 @@ func TestAnImportedFileIsPlacedHeardAndMixedDown(t *testing.T) {
 	assert.Zero(t, heard.Slice(0, audio.Second).Peak())
 	assert.Zero(t, testkit.MaxDifference(t, pcm.Slice(0, 2*audio.Second), heard.Slice(audio.Second, 3*audio.Second)))
 
-	job := want[work.JobEvent](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"format": "wav-32f", "channels": 2, "from": 48000})
+	job := want[server.Begun](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "wav-32f", "channels": 2}}, "asItIs": true, "overrule": true, "from": 48000}).Jobs[0]
 	require.Equal(t, "done", string(ended(t, job.ID).State))
 	list := want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
 	require.Len(t, list, 1)
-	assert.Equal(t, "01 The Last Fog Signal (part).wav", list[0].File)
+	assert.Equal(t, "Harbour Hours - 01 - The Last Fog Signal - part.wav", list[0].File)
 	_, header, file := call(t, "GET", "/mixdowns/"+list[0].ID+"/file?download=true", nil)
 	assert.Contains(t, header.Get("Content-Disposition"), "The Last Fog Signal")
 	assert.Equal(t, list[0].Bytes, int64(len(file)))
@@ -350,8 +350,8 @@ func TestEveryRefusalIsAProblemInWords(t *testing.T) {
 		{"an id that is a path", 422, "GET", "/sounds/..%2f..%2fetc/peaks/2", nil, "bad-request"},
 		{"an empty file", 422, "POST", "/shows/" + show + "/sounds?file=a.wav", []byte{}, "empty-file"},
 		{"too large a file", 413, "POST", "/shows/" + show + "/sounds?file=a.wav", make([]byte, 21<<20), "too-large"},
-		{"a mixdown of nothing", 422, "POST", "/episodes/" + episode + "/mixdowns", map[string]any{"format": "mp3", "channels": 2}, "nothing-to-mix"},
-		{"an unknown format", 422, "POST", "/episodes/" + episode + "/mixdowns", map[string]any{"format": "tape", "channels": 2}, "unknown-format"},
+		{"a mixdown of nothing", 422, "POST", "/episodes/" + episode + "/mixdowns", map[string]any{"files": []any{map[string]any{"format": "mp3", "channels": 2}}, "asItIs": true, "overrule": true}, "nothing-to-mix"},
+		{"an unknown format", 422, "POST", "/episodes/" + episode + "/mixdowns", map[string]any{"files": []any{map[string]any{"format": "tape", "channels": 2}}, "asItIs": true, "overrule": true}, "unknown-format"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			code, detail := refused(t, c.status, c.method, c.path, c.body)
@@ -398,7 +398,7 @@ func TestACancelledJobLeavesNothing(t *testing.T) {
 	for i := range 8 { // long enough to be caught at work
 		do(t, episode, int64(2+i), map[string]any{"type": "copy-clips", "clips": []string{"c2"}, "start": (1 + i) * 48000 * 100})
 	}
-	job := want[work.JobEvent](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"format": "mp3", "channels": 2})
+	job := want[server.Begun](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "mp3", "channels": 2}}, "asItIs": true, "overrule": true}).Jobs[0]
 	require.Eventually(t, func() bool { return want[work.JobEvent](t, "GET", "/jobs/"+job.ID, nil).State != "queued" }, 20*time.Second, time.Millisecond)
 	want[any](t, "POST", "/jobs/"+job.ID+"/cancel", nil)
 	assert.Equal(t, "cancelled", string(ended(t, job.ID).State))

@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"ruvel/core/audio"
+	"ruvel/core/details"
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
 	"ruvel/core/session"
@@ -18,10 +19,11 @@ import (
 
 // Episode is an episode as the shelf lists it.
 type Episode struct {
-	ID       string           `json:"id"`
-	Show     string           `json:"show"`
-	Number   int              `json:"number"`
-	Title    string           `json:"title"`
+	ID     string `json:"id"`
+	Show   string `json:"show"`
+	Number int    `json:"number"`
+	Title  string `json:"title"`
+	details.Details
 	Version  int64            `json:"version"`
 	Length   audio.Frames     `json:"length" doc:"Frames at 48 kHz"`
 	Changed  time.Time        `json:"changed"`
@@ -30,7 +32,7 @@ type Episode struct {
 }
 
 func view(e store.Episode) Episode {
-	v := Episode{ID: e.ID, Show: e.Show, Number: e.Number, Title: e.Title, Version: e.Version, Length: e.Length, Changed: e.Changed, Mixdowns: e.Mixdowns}
+	v := Episode{ID: e.ID, Show: e.Show, Number: e.Number, Title: e.Title, Details: e.Said(), Version: e.Version, Length: e.Length, Changed: e.Changed, Mixdowns: e.Mixdowns}
 	if e.LoudnessVersion == e.Version {
 		v.Loudness = &e.Loudness.Of
 	}
@@ -143,6 +145,9 @@ func (s *Server) episodeRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
+			if m, there := s.Measure.Latest(in.Episode, version); there {
+				return answer(m.Silhouette(in.Columns), nil)
+			}
 			return answer(s.outlines.Do(ctx, fmt.Sprintf("%s %d %d", in.Episode, version, in.Columns), func(ctx context.Context) (mix.Silhouette, error) {
 				plan, done, err := s.treating(ctx, in.Episode, version, doc)
 				if err == nil {
@@ -208,25 +213,29 @@ func (s *Server) estimated(ctx context.Context, episode string) (Estimated, erro
 	if err != nil {
 		return Estimated{}, err
 	}
-	target, known := loudness.FindTarget(doc.Target)
+	target, known := doc.Aim()
 	if !known {
 		target = loudness.Targets()[0]
 	}
 	return s.estimates.Do(ctx, fmt.Sprintf("%s %d", episode, version), func(ctx context.Context) (Estimated, error) {
-		plan, done, err := s.treating(ctx, episode, version, doc)
+		p, err := s.Plans.Current(ctx, episode, version)
 		if err != nil {
 			return Estimated{}, err
 		}
-		defer done()
-		about, err := mix.Estimate(doc, func(sound string) (loudness.Series, error) { return s.Sounds.Powers(ctx, sound) }, plan)
-		return Estimated{version, about, target.Judge(loudness.Result{Integrated: about, TruePeak: loudness.Floor})}, err
+		defer p.Close()
+		b, err := p.InTurns(s.turns.in).Balance()
+		if err != nil {
+			return Estimated{}, err
+		}
+		about := b.Estimate()
+		return Estimated{p.Version, about, target.Judge(loudness.Result{Integrated: about, TruePeak: loudness.Floor})}, nil
 	})
 }
 
-// treating is the plan that says what the treatments of a document do, for as long as it is not
+// treating is the plan that says what the treatments of a document do, and how its tracks make way, for as long as it is not
 // done; it is nil if there are none.
 func (s *Server) treating(ctx context.Context, episode string, version int64, doc session.Document) (*mix.Plan, func(), error) {
-	if !slices.ContainsFunc(doc.Tracks, func(t session.Track) bool { return !t.Treatment.Off() }) {
+	if !slices.ContainsFunc(doc.Tracks, func(t session.Track) bool { return !t.Treatment.Off() || t.MakesWay() }) {
 		return nil, func() {}, nil
 	}
 	p, err := s.Plans.Current(ctx, episode, version)
@@ -242,7 +251,7 @@ func (s *Server) target(ctx context.Context, episode string) (loudness.Target, e
 	if err != nil {
 		return loudness.Target{}, err
 	}
-	t, known := loudness.FindTarget(doc.Target)
+	t, known := doc.Aim()
 	if !known { // of a version that had others
 		t = loudness.Targets()[0]
 	}

@@ -36,6 +36,7 @@ type Settings struct {
 	Database string   // DSN of a MariaDB server
 	NATS     string   // URL of a NATS server
 	KeepFree int64    // bytes of the disk that must stay free: nothing is written beyond that
+	Folder   string   // that finished files can be copied to
 	Names    []string // that it answers to besides loopback addresses and localhost
 }
 
@@ -59,7 +60,7 @@ func Start(ctx context.Context, set Settings) (*House, error) {
 		return nil, err
 	}
 	workCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	h := &House{Server: &Server{Names: set.Names}, folder: data, stop: stop, worked: make(chan struct{})}
+	h := &House{Server: &Server{Names: set.Names, Folder: set.Folder}, folder: data, stop: stop, worked: make(chan struct{})}
 	if err := h.furnish(ctx, data, set); err != nil {
 		close(h.worked)
 		h.Close()

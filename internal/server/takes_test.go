@@ -238,5 +238,6 @@ func TestATakeOfMoreThanAnHourIsKeptInBoundedMemory(t *testing.T) {
 	require.Equal(t, "done", string(ended(t, job).State))
 	assert.Equal(t, minutes*60*audio.Second, clips(t, episode)[0].Length)
 	t.Logf("a take of %d minutes takes %d MB of memory", minutes, (most-min(most, before.HeapInuse))>>20)
-	assert.Less(t, most, before.HeapInuse+150<<20)
+	// Its samples at 48 kHz would take 750 MB; what other tests have left to be collected counts, too.
+	assert.Less(t, most, before.HeapInuse+250<<20)
 }

@@ -14,6 +14,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/core/speech"
 	"ruvel/core/treat"
 	"ruvel/internal/store"
 )
@@ -127,7 +128,7 @@ func (s *Server) voice(ctx context.Context, episode, track string, rev int64) (v
 	}
 	if !p.Holds(track) { // it is muted, or others are soloed
 		off, on := false, true
-		heard, err := s.Plans.Tried(ctx, episode, edit.SetTracks{Tracks: []edit.TrackChange{{Track: track, Mute: &off, Solo: &on}}})
+		heard, _, err := s.Plans.Tried(ctx, episode, edit.SetTracks{Tracks: []edit.TrackChange{{Track: track, Mute: &off, Solo: &on}}})
 		if err != nil {
 			return v, err
 		}
@@ -136,7 +137,9 @@ func (s *Server) voice(ctx context.Context, episode, track string, rev int64) (v
 	}
 	v.Version = min(version, p.Version)
 	plan := p.InTurns(s.turns.in)
-	if v.Spread, err = plan.Spread(track, s.Sounds.Speech(ctx).Phrases); err != nil {
+	if v.Spread, err = plan.Spread(track, func(sound string) ([]speech.Phrase, error) {
+		return s.Sounds.Speech(ctx).Phrases(sound, doc.Sounds[sound].Sensitivity)
+	}); err != nil {
 		return v, err
 	}
 	if v.Without, v.With, err = plan.Treated(track); err != nil {

@@ -38,7 +38,7 @@ func TestATreatedTrackIsHeardAsItIsDeliveredAndTheTreatmentIsAStepOfTheHistory(t
 	assert.InDelta(t, -14*3.0/4, level(after, 6, 12)-level(before, 6, 12), 0.05, "14 dB over it become a quarter of that")
 	window := stream(t, episode, "from=528000&to=720000")
 	assert.Zero(t, testkit.MaxDifference(t, after.Slice(480000, 672000), window), "over a boundary, wherever it begins")
-	job := want[work.JobEvent](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"format": "wav-32f", "channels": 2, "from": 48000})
+	job := want[server.Begun](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "wav-32f", "channels": 2}}, "asItIs": true, "overrule": true, "from": 48000}).Jobs[0]
 	require.Equal(t, "done", string(ended(t, job.ID).State))
 	list := want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
 	_, _, file := call(t, "GET", "/mixdowns/"+list[0].ID+"/file", nil)
@@ -56,9 +56,9 @@ func TestATreatedTrackIsHeardAsItIsDeliveredAndTheTreatmentIsAStepOfTheHistory(t
 	assert.Zero(t, testkit.MaxDifference(t, before, stream(t, episode, "from=48000")))
 }
 
-// speaks is a voice of noise in phrases of two seconds, with a room in its pauses.
+// speaks is a buzzing voice in phrases of two seconds, with a room in its pauses.
 func speaks(length audio.Frames) audio.PCM {
-	out, loud := testkit.Noise(1, 0.002, length, 1), testkit.Noise(1, 0.3, length, 2)
+	out, loud := testkit.Noise(1, 0.002, length, 1), testkit.Voice(0.9, 130, length)
 	for i := range out[0] {
 		if at := audio.Frames(i) % (3 * audio.Second); at < 2*audio.Second {
 			out[0][i] += loud[0][i] * float32(0.3+0.7*float64(at%(audio.Second/3))/float64(audio.Second/3))

@@ -137,7 +137,7 @@ func fill(t *testing.T) (room func()) {
 func TestAFullDiskRefusesWhatWritesInATrueSentenceAndEverythingGoesOnAfterwards(t *testing.T) {
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, audio.Second, 6))
-	mixdown := want[work.JobEvent](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"format": "wav-16", "channels": 2})
+	mixdown := want[server.Begun](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "wav-16", "channels": 2}}, "asItIs": true, "overrule": true}).Jobs[0]
 	require.Equal(t, "done", string(ended(t, mixdown.ID).State))
 	file, err := os.ReadFile(testkit.WriteWAV(t, "b.wav", testkit.Noise(1, 0.25, audio.Second, 8)))
 	require.NoError(t, err)
@@ -149,7 +149,7 @@ func TestAFullDiskRefusesWhatWritesInATrueSentenceAndEverythingGoesOnAfterwards(
 	for path, body := range map[string]any{
 		"/episodes/" + episode + "/edits":       map[string]any{"base": before.Version, "op": map[string]any{"type": "add-marker", "at": 0, "name": "x"}},
 		"/episodes/" + episode + "/undo":        nil,
-		"/episodes/" + episode + "/mixdowns":    map[string]any{"format": "mp3", "channels": 2},
+		"/episodes/" + episode + "/mixdowns":    map[string]any{"files": []any{map[string]any{"format": "mp3", "channels": 2}}, "asItIs": true, "overrule": true},
 		"/shows/" + show + "/sounds?file=b.wav": file,
 		"/shows":                                map[string]any{"name": "Another"},
 	} {

@@ -76,8 +76,7 @@ func (h House) Open(ctx context.Context, key string) (io.ReadCloser, error) {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "piece.wav")
-	format, _ := media.FindFormat("wav-24")
-	e, err := media.NewEncoder(ctx, path, format, 2)
+	e, err := media.NewEncoder(ctx, path, 24, 2)
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,8 @@ import (
 	"unsafe"
 
 	"ruvel/core/audio"
+	"ruvel/core/loudness"
+	"ruvel/core/speech"
 )
 
 // mapping is the samples of a working copy mapped into memory, once for all who read them.
@@ -166,6 +168,14 @@ func (h *Hold) Samples(id string) (audio.PCM, error) {
 	h.open[id] = c
 	return c.PCM, nil
 }
+
+// Phrases gives where somebody speaks in a sound, as core/mix asks for it.
+func (h *Hold) Phrases(id string, sensitivity float64) ([]speech.Phrase, error) {
+	return h.library.Speech(h.ctx).Phrases(id, sensitivity)
+}
+
+// Powers gives the K-weighted powers of a sound, as core/mix asks for them.
+func (h *Hold) Powers(id string) (loudness.Series, error) { return h.library.Powers(h.ctx, id) }
 
 // Close gives all copies back.
 func (h *Hold) Close() {

@@ -28,6 +28,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/core/problem"
+	"ruvel/core/review"
 	"ruvel/core/speech"
 	"ruvel/core/waveform"
 	"ruvel/internal/disk"
@@ -40,18 +41,21 @@ type Library struct {
 	// Space is the disk that it is kept on.
 	Space *disk.Space
 
-	bucket   *blob.Bucket
-	cache    string
-	copies   *share.Group[Facts] // working copies that are made anew
-	opening  *share.Group[struct{}]
-	reading  *share.Group[waveform.Pyramid]
-	peaks    memory[waveform.Pyramid]
-	weighing *share.Group[loudness.Series]
-	powers   memory[loudness.Series]
-	spoken   memory[[]speech.Phrase]
-	mu       sync.Mutex
-	mapped   map[string]*mapping // to be read next; older ones of a sound live as long as they are read
-	live     int                 // mappings that there are
+	bucket    *blob.Bucket
+	cache     string
+	copies    *share.Group[Facts] // working copies that are made anew
+	opening   *share.Group[struct{}]
+	reading   *share.Group[waveform.Pyramid]
+	peaks     memory[waveform.Pyramid]
+	weighing  *share.Group[loudness.Series]
+	powers    memory[loudness.Series]
+	listening *share.Group[[]speech.Phrase]
+	spoken    memory[[]speech.Phrase]
+	examining *share.Group[review.Examined]
+	examined  memory[review.Examined]
+	mu        sync.Mutex
+	mapped    map[string]*mapping // to be read next; older ones of a sound live as long as they are read
+	live      int                 // mappings that there are
 
 	deleting sync.RWMutex // no original is deleted while one is being put in
 }
@@ -71,7 +75,8 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 		copies: share.New[Facts](decoders), opening: share.New[struct{}](0), reading: share.New[waveform.Pyramid](0),
 		peaks:    memory[waveform.Pyramid]{most: peaksKept, byID: map[string]*list.Element{}},
 		weighing: share.New[loudness.Series](1), powers: memory[loudness.Series]{most: powersKept, byID: map[string]*list.Element{}},
-		spoken: memory[[]speech.Phrase]{most: spokenKept, byID: map[string]*list.Element{}},
+		examining: share.New[review.Examined](1), examined: memory[review.Examined]{most: examinedKept, byID: map[string]*list.Element{}},
+		listening: share.New[[]speech.Phrase](1), spoken: memory[[]speech.Phrase]{most: spokenKept, byID: map[string]*list.Element{}},
 	}, nil
 }
 
@@ -182,7 +187,6 @@ func (l *Library) DeleteOlder(ctx context.Context, id string, age time.Duration)
 func (l *Library) DropCopy(id string) error {
 	l.peaks.forget(id)
 	l.powers.forget(id)
-	l.spoken.forget(id)
 	return os.RemoveAll(l.folder(id))
 }
 
@@ -238,11 +242,15 @@ func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frame
 		return Facts{}, disk.Full(err)
 	}
 	defer w.close()
-	meter := loudness.NewMeter(info.Channels)
+	meter, listener := loudness.NewMeter(info.Channels), speech.NewListener()
 	var done audio.Frames
 	if _, err = media.Decode(ctx, readable, info, func(pcm audio.PCM) error {
-		var g errgroup.Group // measuring and writing go side by side
-		g.Go(func() error {  // what a file says of its length need not be true
+		var g errgroup.Group // measuring, listening and writing go side by side
+		g.Go(func() error {
+			listener.Write(pcm)
+			return nil
+		})
+		g.Go(func() error { // what a file says of its length need not be true
 			if err := l.Space.Room(4 * int64(len(pcm)) * int64(pcm.Length())); err != nil {
 				return err
 			}
@@ -254,6 +262,9 @@ func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frame
 		}
 		return g.Wait()
 	}); err != nil {
+		return Facts{}, disk.Full(err)
+	}
+	if err := writeSpoken(dir, listener.Phrases()); err != nil {
 		return Facts{}, disk.Full(err)
 	}
 	if err := w.finish(meter.Series()); err != nil {

@@ -373,3 +373,30 @@ func TestAnOriginalThatIsGoneOrCannotBeReadIsSaidInWords(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "originals"), nil, 0o600)) // what is there is no folder
 	assert.Equal(t, "original-unreadable", code())
 }
+
+func TestPhrasesAreFoundWhenASoundIsTakenInAndAnewByANewerAnalysis(t *testing.T) {
+	dir := t.TempDir()
+	l := library(t, dir)
+	pcm := testkit.Join(audio.NewPCM(1, audio.Second), testkit.Voice(0.8, 120, audio.Second), testkit.Noise(1, 0.0005, 2*audio.Second, 1))
+	id := put(t, l, pcm)
+	_, err := l.Import(ctx, id, func(float64) {})
+	require.NoError(t, err)
+	file := filepath.Join(dir, "cache", id, "speech.json")
+	first, err := os.ReadFile(file)
+	require.NoError(t, err, "they lie beside the working copy")
+	found, err := l.Speech(ctx).Phrases(id, 0)
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	assert.InDelta(t, 1, found[0].From.Seconds(), 0.05)
+	assert.InDelta(t, 2, found[0].To.Seconds(), 0.05)
+
+	for _, old := range []string{`{"version":0,"phrases":[{"from":5,"to":9}]}`, `{"version":1,"phrases":[{"from":9,"to":5}]}`, `{`, ""} {
+		require.NoError(t, os.WriteFile(file, []byte(old), 0o600))
+		anew, err := library(t, dir).Speech(ctx).Phrases(id, 0)
+		require.NoError(t, err)
+		assert.Equal(t, found, anew)
+		written, err := os.ReadFile(file)
+		require.NoError(t, err)
+		assert.Equal(t, first, written)
+	}
+}

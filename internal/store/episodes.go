@@ -8,6 +8,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"ruvel/core/audio"
+	"ruvel/core/details"
 	"ruvel/core/loudness"
 	"ruvel/core/session"
 )
@@ -18,6 +19,9 @@ type Episode struct {
 	Show            string                `db:"show_id"`
 	Number          int                   `db:"number"`
 	Title           string                `db:"title"`
+	Description     string                `db:"description"`
+	Language        string                `db:"language"`
+	Details         JSON[details.Details] `db:"details"` // besides these
 	Version         int64                 `db:"version"`
 	Length          audio.Frames          `db:"length"`
 	Changed         time.Time             `db:"changed_at"`
@@ -26,7 +30,7 @@ type Episode struct {
 	Mixdowns        int                   `db:"mixdowns"`
 }
 
-const episodeColumns = `SELECT id, show_id, number, title, version, length, changed_at, loudness, loudness_version,
+const episodeColumns = `SELECT id, show_id, number, title, description, language, details, version, length, changed_at, loudness, loudness_version,
   (SELECT COUNT(*) FROM mixdowns WHERE episode_id = episodes.id AND mixdowns.version = episodes.version) AS mixdowns FROM episodes`
 
 // Episodes lists the episodes of a show, the newest number first.
@@ -45,7 +49,16 @@ func (s *Store) Episode(ctx context.Context, id string) (e Episode, err error) {
 
 // AddEpisode makes an episode with a document. Its number is the show's next if it is 0.
 func (s *Store) AddEpisode(ctx context.Context, show, title string, number int, doc session.Document) (Episode, error) {
-	id := NewID()
+	return s.AddEpisodeAs(ctx, NewID(), show, title, number, doc)
+}
+
+// AddEpisodeAs is AddEpisode with an id of the caller's choice. The same id twice is one episode.
+func (s *Store) AddEpisodeAs(ctx context.Context, id, show, title string, number int, doc session.Document) (Episode, error) {
+	if e, err := s.Episode(ctx, id); err == nil {
+		return e, nil
+	} else if !IsNotFound(err) {
+		return e, err
+	}
 	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
 		var name string
 		if err := found(tx.GetContext(ctx, &name, `SELECT name FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {

@@ -5,8 +5,6 @@ import (
 	"encoding/json"
 	"time"
 
-	"ruvel/core/audio"
-	"ruvel/core/loudness"
 	"ruvel/core/problem"
 )
 
@@ -182,44 +180,4 @@ func (s *Store) PruneJobs(ctx context.Context, age time.Duration) (int64, error)
 	_, err = s.db.ExecContext(ctx, `DELETE FROM snapshots WHERE kept_at < CURRENT_TIMESTAMP(3) - INTERVAL ? MICROSECOND
 		AND NOT EXISTS (SELECT 1 FROM jobs WHERE jobs.episode_id = snapshots.episode_id AND state IN ('queued', 'running'))`, age.Microseconds())
 	return n, err
-}
-
-// Mixdown is a finished file of an episode.
-type Mixdown struct {
-	ID       string                `db:"id"`
-	Episode  string                `db:"episode_id"`
-	Version  int64                 `db:"version"`
-	Format   string                `db:"format"`
-	Channels int                   `db:"channels"`
-	Begins   audio.Frames          `db:"begins"`
-	Ends     audio.Frames          `db:"ends"`
-	File     string                `db:"file"`
-	Bytes    int64                 `db:"bytes"`
-	Loudness JSON[loudness.Result] `db:"loudness"`
-	Created  time.Time             `db:"created_at"`
-}
-
-// AddMixdown lists a finished file. Adding it again, after a crash, changes nothing.
-func (s *Store) AddMixdown(ctx context.Context, m Mixdown) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO mixdowns (id, episode_id, version, format, channels, begins, ends, file, bytes, loudness)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`,
-		m.ID, m.Episode, m.Version, m.Format, m.Channels, m.Begins, m.Ends, m.File, m.Bytes, text(m.Loudness.Of))
-	return err
-}
-
-// Mixdowns lists the files of an episode, the newest first.
-func (s *Store) Mixdowns(ctx context.Context, episode string) ([]Mixdown, error) {
-	mixdowns := []Mixdown{}
-	return mixdowns, s.db.SelectContext(ctx, &mixdowns, `SELECT * FROM mixdowns WHERE episode_id = ? ORDER BY id DESC`, episode)
-}
-
-// Mixdown is one file.
-func (s *Store) Mixdown(ctx context.Context, id string) (m Mixdown, err error) {
-	return m, found(s.db.GetContext(ctx, &m, `SELECT * FROM mixdowns WHERE id = ?`, id), "mixdown")
-}
-
-// RemoveMixdown takes a file off the list.
-func (s *Store) RemoveMixdown(ctx context.Context, id string) error {
-	r, err := s.db.ExecContext(ctx, `DELETE FROM mixdowns WHERE id = ?`, id)
-	return changed(r, err, "mixdown")
 }

@@ -72,6 +72,30 @@ func (s *Store) GoTo(ctx context.Context, episode string, to int64) (change Chan
 	return change, err
 }
 
+// AtStep gives the document of an episode as it was when so many steps of its history were applied, and the
+// version that it is at. Nothing changes.
+func (s *Store) AtStep(ctx context.Context, episode string, step int64) (doc session.Document, version int64, err error) {
+	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
+		row, err := lock(ctx, tx, episode)
+		if err != nil {
+			return err
+		}
+		version = row.Version
+		now, err := s.parsed(ctx, tx, row)
+		if err != nil || step == row.Steps {
+			doc = now.doc
+			return err
+		}
+		patch, err := between(ctx, tx, row, step)
+		if err != nil {
+			return err
+		}
+		doc, err = patched(now.doc, patch)
+		return err
+	})
+	return doc, version, err
+}
+
 // between is one patch that does what the steps between a row's and another do.
 func between(ctx context.Context, tx *sqlx.Tx, row locked, to int64) ([]byte, error) {
 	low, high, column := to, row.Steps, "backward"

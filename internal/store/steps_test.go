@@ -39,6 +39,11 @@ func TestGoingToAnyStepGivesTheDocumentOfThenByteForByte(t *testing.T) {
 		require.Equal(t, int64(len(steps)), applied)
 		for range rapid.IntRange(1, 5).Draw(rt, "journeys") {
 			to := rapid.IntRange(0, len(steps)).Draw(rt, "to")
+			then, at, err := st.AtStep(ctx, e.ID, int64(to))
+			require.NoError(t, err)
+			require.Equal(t, states[to], string(then.JSON()), "as it was, without going there")
+			_, unchanged := document(t, st, e.ID)
+			require.Equal(t, at, unchanged)
 			c, err := st.GoTo(ctx, e.ID, int64(to))
 			require.NoError(t, err)
 			require.Equal(t, states[to], string(c.Document.JSON()))
@@ -54,6 +59,8 @@ func TestGoingToAnyStepGivesTheDocumentOfThenByteForByte(t *testing.T) {
 			var p problem.Problem
 			require.ErrorAs(t, err, &p)
 			require.Equal(t, "unknown-step", p.Code)
+			_, _, err = st.AtStep(ctx, e.ID, beyond)
+			require.ErrorAs(t, err, &p)
 		}
 	})
 }

@@ -15,9 +15,11 @@ import (
 	"pgregory.net/rapid"
 
 	"ruvel/core/audio"
+	"ruvel/core/details"
 	"ruvel/core/edit"
 	"ruvel/core/loudness"
 	"ruvel/core/problem"
+	"ruvel/core/review"
 	"ruvel/core/session"
 	"ruvel/internal/store"
 	"ruvel/testkit"
@@ -267,9 +269,19 @@ func TestWhatAnEarlierVersionStoredKeepsOpening(t *testing.T) {
 		db.MustExec(`INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, ?, 'Add', '', ?, ?)`,
 			episode, step, fmt.Sprintf(forward, step, step+1), fmt.Sprintf(backward, step))
 	}
+	file := store.NewID()
+	db.MustExec(`INSERT INTO mixdowns (id, episode_id, version, format, channels, begins, ends, file, bytes, loudness) VALUES (?, ?, 4, 'mp3', 2, 0, 48000, '01 Before.mp3', 7, '{"integrated": -16.2}')`, file, episode)
 	st, err := store.Open(ctx, dsn)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = st.Close() })
+	files, err := st.Mixdowns(ctx, episode)
+	require.NoError(t, err)
+	require.Len(t, files, 1)
+	assert.InDelta(t, -16.2, files[0].Loudness.Of.Integrated, 0)
+	assert.Equal(t, store.MadeOf{}, files[0].Made.Of, "what was not kept then is not known")
+	assert.False(t, files[0].Kept)
+	_, err = st.Reopen(ctx, files[0])
+	assert.Equal(t, "session-not-kept", problemCode(t, err))
 	c, err := st.Redo(ctx, episode)
 	require.NoError(t, err)
 	assert.Equal(t, "t1", c.Document.Tracks[0].ID)
@@ -280,6 +292,23 @@ func TestWhatAnEarlierVersionStoredKeepsOpening(t *testing.T) {
 	c, err = st.Undo(ctx, episode)
 	require.NoError(t, err)
 	assert.Equal(t, string(session.New().JSON()), string(c.Document.JSON()))
+
+	// What has come since has values that nobody has to give.
+	limits, err := st.Limits(ctx, show)
+	require.NoError(t, err)
+	assert.Equal(t, review.Usual(), limits)
+	limits.Apart = 5
+	require.NoError(t, st.SetLimits(ctx, show, limits))
+	require.NoError(t, st.SetLimits(ctx, show, limits), "the same once more")
+	db.MustExec(`UPDATE shows SET limits = '{"apart": 7}' WHERE id = ?`, show)
+	limits, err = st.Limits(ctx, show)
+	require.NoError(t, err)
+	assert.Equal(t, []float64{7, review.Usual().Drift}, []float64{limits.Apart, limits.Drift}, "those that are left out are the usual ones")
+	require.NoError(t, st.Describe(ctx, episode, details.Details{Description: " About ", Language: "en"}))
+	e, err := st.Episode(ctx, episode)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"About", "en"}, []string{e.Description, e.Language})
+	require.Error(t, st.SetLimits(ctx, store.NewID(), review.Usual()))
 }
 
 func TestADatabaseOfANewerVersionIsLeftAlone(t *testing.T) {
@@ -410,7 +439,7 @@ func TestTheLoudnessOfAVersionIsKeptWithIt(t *testing.T) {
 func TestRemovingAnEpisodeTakesEverythingOfItAlong(t *testing.T) {
 	st, show, e := open(t)
 	edited(t, st, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Voice, Name: "Link"})
-	require.NoError(t, st.AddMixdown(ctx, store.Mixdown{ID: store.NewID(), Episode: e.ID, Version: 2, Format: "mp3", File: "a.mp3"}))
+	require.NoError(t, st.AddMixdown(ctx, store.Mixdown{ID: store.NewID(), Episode: e.ID, Version: 2, Format: "mp3", File: "a.mp3"}, session.New()))
 	gone, err := st.RemoveEpisode(ctx, e.ID)
 	require.NoError(t, err)
 	assert.Len(t, gone, 1)

@@ -66,6 +66,15 @@ func (s *Store) NamedVersions(ctx context.Context, episode string) ([]NamedVersi
 	return all, s.db.SelectContext(ctx, &all, versionColumns+` WHERE episode_id = ? ORDER BY made_at DESC, id DESC`, episode)
 }
 
+// AtVersion gives the document of a named version.
+func (s *Store) AtVersion(ctx context.Context, episode, id string) (session.Document, error) {
+	var data []byte
+	if err := found(s.db.GetContext(ctx, &data, `SELECT document FROM versions WHERE episode_id = ? AND id = ?`, episode, id), "version"); err != nil {
+		return session.Document{}, err
+	}
+	return session.Parse(data)
+}
+
 // RemoveVersion forgets a named version. The episode stays as it is.
 func (s *Store) RemoveVersion(ctx context.Context, episode, id string) error {
 	r, err := s.db.ExecContext(ctx, `DELETE FROM versions WHERE episode_id = ? AND id = ?`, episode, id)

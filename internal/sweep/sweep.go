@@ -29,12 +29,13 @@ type Ages struct {
 	Upload    time.Duration // uploads that nobody has gone on with
 	Discarded time.Duration // takes that were discarded
 	Job       time.Duration // jobs that have ended
+	Facts     time.Duration // what was measured and not asked for since
 }
 
 // Default are the ages of a running Ruvel.
 func Default() Ages {
 	const day = 24 * time.Hour
-	return Ages{Unowned: day, Upload: 2 * day, Discarded: 30 * day, Job: 7 * day}
+	return Ages{Unowned: day, Upload: 2 * day, Discarded: 30 * day, Job: 7 * day, Facts: 60 * day}
 }
 
 // Sweeper is what it sweeps.
@@ -51,8 +52,8 @@ type Sweeper struct {
 
 // Swept is how many of each kind were taken away.
 type Swept struct {
-	Originals, Mixdowns, Leftovers, Copies, Uploads, Recordings, Takes int
-	Jobs                                                               int64
+	Originals, Mixdowns, Pictures, Leftovers, Copies, Uploads, Recordings, Takes int
+	Jobs, Facts                                                                  int64
 }
 
 // every is how long it is from one sweep to the next.
@@ -82,7 +83,7 @@ func (s *Sweeper) Run(ctx context.Context) {
 // swept all the same.
 func (s *Sweeper) Sweep(ctx context.Context) (swept Swept, err error) {
 	swept.Uploads = s.Uploads.Sweep(s.Ages.Upload)
-	for _, kind := range []func(context.Context, *Swept) error{s.jobs, s.takes, s.recordings, s.bucket, s.copies} {
+	for _, kind := range []func(context.Context, *Swept) error{s.jobs, s.facts, s.takes, s.recordings, s.bucket, s.copies} {
 		err = errors.Join(err, kind(ctx, &swept))
 	}
 	return swept, err
@@ -90,6 +91,11 @@ func (s *Sweeper) Sweep(ctx context.Context) (swept Swept, err error) {
 
 func (s *Sweeper) jobs(ctx context.Context, swept *Swept) (err error) {
 	swept.Jobs, err = s.Store.PruneJobs(ctx, s.Ages.Job)
+	return err
+}
+
+func (s *Sweeper) facts(ctx context.Context, swept *Swept) (err error) {
+	swept.Facts, err = s.Store.ForgetFacts(ctx, s.Ages.Facts)
 	return err
 }
 
@@ -128,7 +134,7 @@ const halfWritten = ".tmp"
 // bucket removes originals and mixdowns that nothing names.
 func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
 	old := time.Now().Add(-s.Ages.Unowned)
-	var originals, mixdowns, left []string
+	var originals, mixdowns, pictures, left []string
 	list := s.Bucket.List(nil)
 	for {
 		o, err := list.Next(ctx)
@@ -144,6 +150,8 @@ func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
 			left = append(left, o.Key)
 		case strings.HasPrefix(o.Key, work.MixdownFolder):
 			mixdowns = append(mixdowns, o.Key)
+		case strings.HasPrefix(o.Key, work.PictureFolder):
+			pictures = append(pictures, o.Key)
 		case sounds.IsID(o.Key):
 			originals = append(originals, o.Key)
 		}
@@ -154,7 +162,7 @@ func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
 		}
 		swept.Leftovers++
 	}
-	if len(originals)+len(mixdowns) == 0 {
+	if len(originals)+len(mixdowns)+len(pictures) == 0 {
 		return nil
 	}
 	// What is asked for first is what could become needed last: a job ends by adding its sound or its mixdown.
@@ -169,6 +177,17 @@ func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
 	files, err := s.Store.MixdownsOfAll(ctx)
 	if err != nil {
 		return err
+	}
+	shown, err := s.Store.PicturesOfAll(ctx)
+	if err != nil {
+		return err
+	}
+	for _, key := range pictures {
+		if shown[path.Base(key)] {
+			continue
+		}
+		err = errors.Join(err, s.Bucket.Delete(ctx, key))
+		swept.Pictures++
 	}
 	for _, id := range originals {
 		if jobs[id] || shows[id] {

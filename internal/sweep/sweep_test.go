@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -103,10 +104,16 @@ func TestOnlyWhatIsOldAndBelongsToNothingIsSwept(t *testing.T) {
 	mixdown, lost := store.NewID(), store.NewID()
 	e, err := house.Store.AddEpisode(ctx, owned.ID, "Fog", 0, session.New())
 	require.NoError(t, err)
-	require.NoError(t, house.Store.AddMixdown(ctx, store.Mixdown{ID: mixdown, Episode: e.ID, Version: 1, Format: "mp3", File: "a.mp3"}))
+	require.NoError(t, house.Store.AddMixdown(ctx, store.Mixdown{ID: mixdown, Episode: e.ID, Version: 1, Format: "mp3", File: "a.mp3"}, session.New()))
 	for _, id := range []string{mixdown, lost} {
 		require.NoError(t, house.Bucket.WriteAll(ctx, work.MixdownFolder+id+".mp3", []byte("mp3"), nil))
 		aged(t, 48*time.Hour, "originals", "mixdowns", id+".mp3")
+	}
+	shown, orphan := strings.Repeat("a", 64), strings.Repeat("b", 64)
+	require.NoError(t, house.Store.AddPicture(ctx, owned.ID, store.Picture{ID: shown, Type: "image/jpeg", Size: 1400, Bytes: 3}))
+	for _, id := range []string{shown, orphan} {
+		require.NoError(t, house.Bucket.WriteAll(ctx, work.PictureFolder+id, []byte("jpg"), nil))
+		aged(t, 48*time.Hour, "originals", "pictures", id)
 	}
 	const left, writing = "0123.18a.tmp", "0124.18b.tmp" // of a process that was killed, and of one that is at work
 	for _, name := range []string{left, writing} {
@@ -121,12 +128,14 @@ func TestOnlyWhatIsOldAndBelongsToNothingIsSwept(t *testing.T) {
 
 	swept, err := sweeper().Sweep(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, sweep.Swept{Originals: 1, Mixdowns: 1, Leftovers: 1, Recordings: 1}, swept)
+	assert.Equal(t, sweep.Swept{Originals: 1, Mixdowns: 1, Pictures: 1, Leftovers: 1, Recordings: 1}, swept)
 	for id, want := range map[string]bool{used: true, waited: true, young: true, old: false, left: false, writing: true} {
 		assert.Equal(t, want, there("originals", id))
 	}
 	assert.True(t, there("originals", "mixdowns", mixdown+".mp3"))
 	assert.False(t, there("originals", "mixdowns", lost+".mp3"))
+	assert.True(t, there("originals", "pictures", shown))
+	assert.False(t, there("originals", "pictures", orphan))
 	assert.False(t, there("takes", "of-nobody"))
 	assert.True(t, there("takes", "of-nobody-yet"))
 }

@@ -142,7 +142,11 @@ func (u *Uploads) Arrived(ctx context.Context, info Announced) error {
 	if _, err := u.Store.Show(ctx, info.MetaData["show"]); err != nil {
 		return err
 	}
-	job, err := u.Worker.SubmitAs(ctx, info.ID, work.Import, info.MetaData["show"], episode, args.File, args)
+	kind := work.Import
+	if strings.EqualFold(filepath.Ext(args.File), ".zip") {
+		kind, episode = work.Opening, nil
+	}
+	job, err := u.Worker.SubmitAs(ctx, info.ID, kind, info.MetaData["show"], episode, args.File, args)
 	if err == nil && job.State.Final() { // it was taken up, and the process ended before it could be put away
 		u.Worker.Uploads.Remove(info.ID)
 	}

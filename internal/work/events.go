@@ -15,9 +15,11 @@ type Event struct {
 	Change   *ChangeEvent   `json:"change,omitempty"`
 	Removed  *ShowEvent     `json:"removed,omitempty" doc:"The episode was removed"`
 	Loudness *LoudnessEvent `json:"loudness,omitempty"`
+	Measure  *MeasureEvent  `json:"measure,omitempty"`
 	Job      *JobEvent      `json:"job,omitempty"`
 	Sounds   *ShowEvent     `json:"sounds,omitempty"`
 	Mixdowns *ShowEvent     `json:"mixdowns,omitempty"`
+	Links    *ShowEvent     `json:"links,omitempty" doc:"Addresses for listeners, or what these have written"`
 	Takes    *ShowEvent     `json:"takes,omitempty"`
 	Script   *ShowEvent     `json:"script,omitempty"`
 }
@@ -38,10 +40,16 @@ type LoudnessEvent struct {
 	Version int64 `json:"version"`
 }
 
+// MeasureEvent says how far the measurement of a version has come.
+type MeasureEvent struct {
+	Version  int64   `json:"version"`
+	Progress float64 `json:"progress" doc:"0 to 1"`
+}
+
 // JobEvent is the state of a job.
 type JobEvent struct {
 	ID       string           `json:"id"`
-	Kind     string           `json:"kind" enum:"import,mixdown,render,take"`
+	Kind     string           `json:"kind" enum:"import,mixdown,render,take,open"`
 	Name     string           `json:"name"`
 	Episode  string           `json:"episode,omitempty"`
 	State    store.State      `json:"state" enum:"queued,running,done,failed,cancelled"`

@@ -2,20 +2,23 @@ package work
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
+	"time"
 
 	"gocloud.dev/blob"
 
 	"ruvel/core/audio"
+	"ruvel/core/details"
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
-	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/disk"
+	"ruvel/internal/handover"
 	"ruvel/internal/media"
+	"ruvel/internal/pictures"
 	"ruvel/internal/store"
 )
 
@@ -29,6 +32,52 @@ type MixdownArguments struct {
 	From     audio.Frames      `json:"from"`
 	To       audio.Frames      `json:"to"`
 	File     string            `json:"file"`
+	// What follows is not there in jobs of earlier versions of Ruvel, which left the mix as it is.
+	Quality string           `json:"quality,omitempty"`
+	Rate    int              `json:"rate,omitempty"`
+	Target  *loudness.Target `json:"target,omitempty"`
+	Sheet   details.Sheet    `json:"sheet"`
+	Chapter string           `json:"chapter,omitempty"`
+	Asked   time.Time        `json:"asked"`
+}
+
+// PictureFolder is where all pictures lie in the bucket, by their ids.
+const PictureFolder = "pictures/"
+
+// KeepPicture puts a picture into the bucket and adds it to a show.
+func KeepPicture(ctx context.Context, bucket *blob.Bucket, st *store.Store, show string, p pictures.Picture) (store.Picture, error) {
+	if err := bucket.WriteAll(ctx, PictureFolder+p.ID, p.Data, &blob.WriterOptions{ContentType: p.Type}); err != nil {
+		return store.Picture{}, disk.Full(err)
+	}
+	kept := store.Picture{ID: p.ID, Type: p.Type, Size: p.Size, Bytes: int64(len(p.Data))}
+	return kept, st.AddPicture(ctx, show, kept)
+}
+
+// pictures reads those that a sheet names.
+func (w *Worker) pictures(ctx context.Context, sheet details.Sheet) (map[string]media.Picture, error) {
+	out := map[string]media.Picture{}
+	ids := []string{sheet.Artwork}
+	for _, c := range sheet.Chapters {
+		ids = append(ids, c.Picture)
+	}
+	for _, id := range ids {
+		if _, there := out[id]; there || id == "" {
+			continue
+		}
+		p, err := w.Store.AnyPicture(ctx, id)
+		if store.IsNotFound(err) {
+			continue // its show is gone: the file has none
+		}
+		if err != nil {
+			return nil, err
+		}
+		data, err := w.Bucket.ReadAll(ctx, PictureFolder+id)
+		if err != nil {
+			return nil, fmt.Errorf("read a picture: %w", err)
+		}
+		out[id] = media.Picture{Type: p.Type, Data: data, Width: p.Size, Height: p.Size}
+	}
+	return out, nil
 }
 
 // MixdownFolder is where all mixdowns lie in the bucket.
@@ -37,7 +86,7 @@ const MixdownFolder = "mixdowns/"
 // MixdownKey is where a mixdown lies in the bucket.
 func MixdownKey(m store.Mixdown) string { return MixdownFolder + m.ID + filepath.Ext(m.File) }
 
-// renderShare is the part of the progress bar that rendering takes; measuring the file takes the rest.
+// renderShare is the part of the progress bar that rendering clips takes; taking the sound in takes the rest.
 const renderShare = 0.8
 
 func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
@@ -45,10 +94,11 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	format, ok := media.FindFormat(a.Format)
-	if !ok {
-		return problem.Problem{Code: "unknown-format", Where: "format", Message: fmt.Sprintf("There is no format called %q.", a.Format)}
+	setting, err := media.Set(a.Format, a.Quality, a.Rate, a.Channels)
+	if err != nil {
+		return err
 	}
+	format := setting.Format
 	var doc session.Document
 	if a.Document != nil {
 		doc = *a.Document
@@ -64,7 +114,7 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	told := w.meter(ctx, job)
 	hold := w.Sounds.Hold(ctx)
 	defer hold.Close()
-	plan, err := mix.Compile(doc, hold.Samples, nil)
+	plan, err := mix.CompileFrom(doc, hold, nil)
 	if err != nil {
 		return err
 	}
@@ -73,30 +123,39 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	}
 	rendering, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	if err := Render(rendering, plan, path, format, a.Channels, a.From, a.To, func(p float64) {
-		told(p * renderShare)
+	o := handover.Order{
+		Setting: setting, From: a.From, To: a.To, Target: a.Target, Name: strings.TrimSuffix(a.File, filepath.Ext(a.File)),
+		Label: media.Label{Sheet: a.Sheet, Origin: int64(a.From)},
+	}
+	if o.Label.Pictures, err = w.pictures(ctx, a.Sheet); err != nil {
+		return err
+	}
+	made, err := handover.Make(rendering, plan, o, path, func(p float64) {
+		told(p)
 		if err := w.Space.Room(0); err != nil {
 			stop(err)
 		}
-	}); err != nil {
+	})
+	if err != nil {
 		if full := context.Cause(rendering); ctx.Err() == nil && full != nil {
 			err = full
 		}
 		return disk.Full(err)
 	}
-	measured, err := MeasureFile(ctx, path, func(p float64) { told(renderShare + p*(1-renderShare)) })
-	if err != nil {
-		return fmt.Errorf("measure the finished file: %w", err)
-	}
 	m := store.Mixdown{
 		ID: job.ID, Episode: *job.Episode, Version: a.Version, Format: a.Format, Channels: a.Channels,
 		Begins: a.From, Ends: a.To, File: a.File,
 	}
-	m.Loudness.Of = measured
+	m.Loudness.Of = made.Loudness
+	m.Made.Of = store.MadeOf{
+		Asked: a.Asked, Setting: setting.Say(), Rate: setting.Rate, Chapter: a.Chapter, Target: a.Target, Text: made.Text, Again: made.Again,
+		Gain: made.Gain, Touched: made.Touched, Most: made.Most, Reached: made.Reached || a.Target == nil,
+		Outline: made.Outline,
+	}
 	if m.Bytes, err = w.keep(ctx, path, MixdownKey(m), format.Type); err != nil {
 		return disk.Full(err)
 	}
-	if err := w.Store.AddMixdown(ctx, m); err != nil {
+	if err := w.Store.AddMixdown(ctx, m, doc); err != nil {
 		_ = w.Bucket.Delete(context.WithoutCancel(ctx), MixdownKey(m))
 		return err
 	}
@@ -118,67 +177,4 @@ func (w *Worker) keep(ctx context.Context, path, key, contentType string) (int64
 		return 0, err
 	}
 	return info.Size(), w.Bucket.Upload(ctx, key, f, &blob.WriterOptions{ContentType: contentType})
-}
-
-// Render writes the frames from (included) to (excluded) of a plan into a file, in
-// stereo or folded to mono. If it fails there is no file.
-func Render(ctx context.Context, plan *mix.Plan, path string, format media.Format, channels int, from, to audio.Frames, progress func(float64)) error {
-	encodeCtx, stop := context.WithCancel(ctx)
-	defer stop()
-	e, err := media.NewEncoder(encodeCtx, path, format, channels)
-	if err != nil {
-		return err
-	}
-	done := audio.Frames(0)
-	err = plan.Each(ctx, from, to, func(piece audio.PCM) error {
-		for at := audio.Frames(0); at < piece.Length(); at += audio.Second {
-			part := piece.Slice(at, min(at+audio.Second, piece.Length()))
-			if channels == 1 {
-				part = fold(part)
-			}
-			if err := e.Write(part); err != nil {
-				return err
-			}
-			done += part.Length()
-			progress(done.Seconds() / (to - from).Seconds())
-		}
-		return nil
-	})
-	if err != nil {
-		stop()
-	}
-	if err = errors.Join(err, e.Close()); err != nil {
-		_ = os.Remove(path)
-	}
-	if ctx.Err() != nil {
-		return ctx.Err()
-	}
-	return err
-}
-
-// fold makes mono of stereo in place: the mean of both channels.
-func fold(stereo audio.PCM) audio.PCM {
-	left, right := stereo[0], stereo[1]
-	for i := range left {
-		left[i] = (left[i] + right[i]) / 2
-	}
-	return stereo[:1]
-}
-
-// MeasureFile measures a sound file.
-func MeasureFile(ctx context.Context, path string, progress func(float64)) (loudness.Result, error) {
-	info, err := media.Probe(ctx, path)
-	if err != nil {
-		return loudness.Result{}, err
-	}
-	meter := loudness.NewMeter(info.Channels)
-	done := audio.Frames(0)
-	_, err = media.Decode(ctx, path, info, func(pcm audio.PCM) error {
-		meter.Write(pcm)
-		if done += pcm.Length(); info.Expected > 0 {
-			progress(min(1, done.Seconds()/info.Expected.Seconds()))
-		}
-		return nil
-	})
-	return meter.Result(), err
 }

@@ -64,7 +64,7 @@ func (w *Worker) renderOriginal(ctx context.Context, doc session.Document, span 
 	defer os.RemoveAll(dir)
 	hold := w.Sounds.Hold(ctx)
 	defer hold.Close()
-	plan, err := mix.Compile(doc, hold.Samples, nil)
+	plan, err := mix.CompileFrom(doc, hold, nil)
 	if err != nil {
 		return "", err
 	}
@@ -84,8 +84,7 @@ func (w *Worker) renderOriginal(ctx context.Context, doc session.Document, span 
 // writeSound writes a stretch of a plan as it is, without rounding. What lies in the middle
 // becomes one channel that sounds the same in the middle of a track.
 func (w *Worker) writeSound(ctx context.Context, plan *mix.Plan, path string, span session.Span, channels int, progress func(float64)) error {
-	format, _ := media.FindFormat("wav-32f")
-	e, err := media.NewEncoder(ctx, path, format, channels)
+	e, err := media.NewEncoder(ctx, path, 32, channels)
 	if err != nil {
 		return err
 	}

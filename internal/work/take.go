@@ -166,8 +166,7 @@ func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, nam
 
 // joinTake writes the chunks of a take into one file at the device's own rate, sample for sample.
 func (w *Worker) joinTake(ctx context.Context, t store.Take, path string, fold recording.Fold) error {
-	format, _ := media.FindFormat("wav-32f")
-	e, err := media.NewEncoderAt(ctx, path, format, fold.Channels(), t.Rate)
+	e, err := media.NewEncoderAt(ctx, path, 32, fold.Channels(), t.Rate)
 	if err != nil {
 		return err
 	}

@@ -29,6 +29,7 @@ const (
 	Mixdown   = "mixdown"
 	Rendering = "render"
 	Take      = "take"
+	Opening   = "open" // an archive becomes an episode
 )
 
 // Worker takes jobs from a queue and does them.
@@ -248,7 +249,7 @@ func (w *Worker) do(process, ctx context.Context, id string) time.Duration {
 // the disk has room again, and what it is about with it. Other jobs can be asked for anew.
 func waitsForRoom(job store.Job, err error) bool {
 	var p problem.Problem
-	return (job.Kind == Import || job.Kind == Take) && errors.As(err, &p) && p.Code == "disk-full"
+	return (job.Kind == Import || job.Kind == Take || job.Kind == Opening) && errors.As(err, &p) && p.Code == "disk-full"
 }
 
 // attempt carries a job out. A panic is an error of that job.
@@ -270,6 +271,8 @@ func (w *Worker) attempt(ctx context.Context, job store.Job) (err error) {
 		return w.render(ctx, job)
 	case Take:
 		return w.finishTake(ctx, job)
+	case Opening:
+		return w.openArchive(ctx, job)
 	}
 	return fmt.Errorf("there is no work of the kind %q", job.Kind)
 }
@@ -369,7 +372,7 @@ func (w *Worker) end(process context.Context, job store.Job, err error) {
 
 // drop takes away the upload that a job which has ended was about.
 func (w *Worker) drop(job store.Job) {
-	if job.Kind != Import {
+	if job.Kind != Import && job.Kind != Opening {
 		return
 	}
 	if a, err := arguments[ImportArguments](job); err == nil && a.Upload != "" {

@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/comments/{comment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Have a comment shown on the page, or not */
+        put: operations["set-comment"];
+        post?: never;
+        /** Remove a comment */
+        delete: operations["remove-comment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}": {
         parameters: {
             query?: never;
@@ -23,6 +41,57 @@ export interface paths {
         patch: operations["rename-episode"];
         trace?: never;
     };
+    "/episodes/{episode}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The whole episode in one file, which opens again anywhere: docs/archive.md. It is opened by uploading it, as sounds are */
+        get: operations["get-archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far speech stands above everything else along an episode, and how tracks make way for it: measured if that has been done, or else estimated without rendering */
+        get: operations["get-balance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the present version of an episode differs from another one, and by how much each must be made softer to be as loud as the other */
+        get: operations["compare-versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/credits": {
         parameters: {
             query?: never;
@@ -33,6 +102,23 @@ export interface paths {
         /** The sounds that must be named with the episode, as text, Markdown and HTML */
         get: operations["get-credits"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what an episode is about. What is left out is not said of it, or only by its show */
+        put: operations["set-details"];
         post?: never;
         delete?: never;
         options?: never;
@@ -91,6 +177,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a second pair of ears would mention of an episode. It waits for a second at most for the mix to be measured; if that takes longer, an event tells when it is done */
+        get: operations["get-findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/fragments": {
         parameters: {
             query?: never;
@@ -102,6 +205,23 @@ export interface paths {
         put?: never;
         /** Copy clips, or a stretch of them, to be pasted there or elsewhere; nothing changes */
         post: operations["copy-fragment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What handing an episode over will come to, before it is done */
+        get: operations["get-handover"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -159,6 +279,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The addresses at which finished files of an episode are heard, and what listeners have written */
+        get: operations["list-links"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/listen": {
         parameters: {
             query?: never;
@@ -176,6 +313,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/lists/{list}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Markers and ranges as a table (CSV) or WebVTT, chapters as lines of text or JSON */
+        get: operations["get-markers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/loudness": {
         parameters: {
             query?: never;
@@ -185,6 +339,23 @@ export interface paths {
         };
         /** The loudness of the whole mix as it was measured last. If that was another version, the current one is being measured, and an event tells when that is done */
         get: operations["get-loudness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/loudness/course": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The loudness of an episode over time, from what was measured of its mix; it waits for that for two seconds at most */
+        get: operations["get-loudness-course"];
         put?: never;
         post?: never;
         delete?: never;
@@ -220,8 +391,8 @@ export interface paths {
         /** List the finished files of an episode, the newest first */
         get: operations["list-mixdowns"];
         put?: never;
-        /** Mix the current version down to a file */
-        post: operations["add-mixdown"];
+        /** Make finished files of the current version. If the check has found something that must be mended, that is said instead, unless it is overruled */
+        post: operations["add-mixdowns"];
         delete?: never;
         options?: never;
         head?: never;
@@ -239,6 +410,41 @@ export interface paths {
         get: operations["find-pauses"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/publication": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How an episode stands to the feed of its show */
+        get: operations["get-publication"];
+        /** Put a finished file of an episode into the feed of its show, now or later. Published again, it stays the same episode to players */
+        put: operations["publish"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/publication/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take an episode out of the feed */
+        post: operations["withdraw-publication"];
         delete?: never;
         options?: never;
         head?: never;
@@ -273,6 +479,23 @@ export interface paths {
         put?: never;
         /** Render clips of the current version to a sound of the show */
         post: operations["render-clips"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How music and effects would make way so that speech leads by what is aimed at; nothing changes */
+        get: operations["find-room"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -469,6 +692,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/ways/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lines in which tracks make way, to be turned into points; nothing changes */
+        get: operations["get-way-lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/formats": {
         parameters: {
             query?: never;
@@ -554,6 +794,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/leads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The voice leads that can be aimed at, in the order they are offered */
+        get: operations["list-leads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/licences": {
         parameters: {
             query?: never;
@@ -565,6 +822,57 @@ export interface paths {
         get: operations["list-licences"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/links/{link}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a link another end, another password, comments or none */
+        put: operations["change-link"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/links/{link}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a link back, for good: its page says so from now on */
+        post: operations["withdraw-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/markers/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a list of markers of others: a table or WebVTT. Nothing is changed by it */
+        post: operations["read-markers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -588,6 +896,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/mixdowns/{mixdown}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copy a finished file to the folder that whoever runs Ruvel has named. What is there stays */
+        post: operations["copy-mixdown"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/mixdowns/{mixdown}/file": {
         parameters: {
             query?: never;
@@ -605,6 +930,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/mixdowns/{mixdown}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a finished file be heard by whoever has the address that is answered. The page says what the episode says of itself now */
+        post: operations["add-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mixdowns/{mixdown}/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring the episode back to the session that a file was made from, as a step that can be undone */
+        post: operations["reopen-session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mixdowns/{mixdown}/since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What has changed in the session since a file was made from it */
+        get: operations["get-changes-since"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mixdowns/{mixdown}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a finished file among the sounds of its show */
+        post: operations["take-mixdown-in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/peaks": {
         parameters: {
             query?: never;
@@ -614,6 +1007,23 @@ export interface paths {
         };
         /** Peaks of stretches of several sounds, each as soon as it is there; see docs/api.md */
         get: operations["get-peaks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture */
+        get: operations["get-picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -648,6 +1058,23 @@ export interface paths {
         };
         /** What the stand-in microphone reads, as a sound file */
         get: operations["get-stand-in"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a check looks for, with its limits and their sources */
+        get: operations["list-rules"];
         put?: never;
         post?: never;
         delete?: never;
@@ -742,6 +1169,24 @@ export interface paths {
         patch: operations["rename-show"];
         trace?: never;
     };
+    "/shows/{show}/details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is said of all episodes of a show */
+        get: operations["get-show-details"];
+        /** Say something else of all episodes of a show */
+        put: operations["set-show-details"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/shows/{show}/episodes": {
         parameters: {
             query?: never;
@@ -760,6 +1205,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/shows/{show}/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The feed of a show, by which players fetch its episodes */
+        get: operations["get-feed"];
+        /** What a feed says of its show, and who finds it */
+        put: operations["set-feed"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/shows/{show}/jobs": {
         parameters: {
             query?: never;
@@ -771,6 +1234,41 @@ export interface paths {
         get: operations["list-jobs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The limits of a show beyond which a check mentions something */
+        get: operations["get-limits"];
+        /** Give a show other limits */
+        put: operations["set-limits"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand in a picture; the request's body is its bytes, JPEG or PNG. It is cropped to a square and scaled */
+        post: operations["add-picture"];
         delete?: never;
         options?: never;
         head?: never;
@@ -857,6 +1355,24 @@ export interface paths {
         /** Where a sound is used */
         get: operations["list-uses"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The delivery targets that a show has made for itself */
+        get: operations["list-show-targets"];
+        /** Give a show other targets of its own */
+        put: operations["set-show-targets"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1052,6 +1568,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Settings of making way for speech to begin with */
+        get: operations["list-ways"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1066,6 +1599,11 @@ export interface components {
             /** @enum {string} */
             type: "add-marker";
         };
+        AddMarkers: {
+            markers: components["schemas"]["NewMarker"][];
+            /** @enum {string} */
+            type: "add-markers";
+        };
         AddPoints: {
             points: components["schemas"]["NewPoint"][];
             /** @enum {string} */
@@ -1078,6 +1616,73 @@ export interface components {
             part: "voice" | "music" | "effect";
             /** @enum {string} */
             type: "add-track";
+        };
+        Ahead: {
+            /** @description Those of the sounds that are used, in words */
+            credits: string;
+            /** @description The folder that finished files can be copied to */
+            folder?: string;
+            /** @description The mix has been measured; otherwise the outlook is not known yet */
+            measured: boolean;
+            /** @description What the check says must be mended first */
+            musts: string[];
+            /** @description Of the files, without an ending */
+            names: string[];
+            /** @description What the target will take; left out until the whole mix is measured, and for a part of it */
+            outlook?: components["schemas"]["Outlook"];
+            /** @description What is written into the files: of the episode, and where it says nothing, of the show */
+            sheet: components["schemas"]["Sheet"];
+            /** @description Bytes that each of the formats asked for will take, about, all files of it together */
+            sizes: number[];
+            /**
+             * Format: int64
+             * @description That it is of
+             */
+            version: number;
+        };
+        Aim: {
+            /**
+             * Format: double
+             * @description Seconds for which a sound may cover speech all the same
+             */
+            brief: number;
+            key: string;
+            /**
+             * Format: double
+             * @description LU
+             */
+            lead: number;
+            name: string;
+            source: string;
+        };
+        Along: {
+            /**
+             * Format: double
+             * @description LUFS, the upper end of it
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description LUFS, the lower end of the loudness range
+             */
+            low: number;
+            /** @description LUFS over 400 ms up to the end of each 100 ms, in hundredths, int16 little-endian; -12000 where there is nothing */
+            momentary: string;
+            /** @description The same over 3 s */
+            shortTerm: string;
+            /** @description The gated loudness of all up to the end of each second */
+            soFar: string;
+            /** @description Where somebody is heard to speak */
+            spoken: components["schemas"]["Span"][];
+            target: components["schemas"]["Target"];
+            /** @description The highest true peak of each 100 ms, dBTP, in the same form */
+            truePeak: string;
+            /**
+             * Format: int64
+             * @description That it is of
+             */
+            version: number;
+            whole: components["schemas"]["Result"];
         };
         ApiError: {
             /** @description What kind of problem it is, for programs */
@@ -1119,14 +1724,145 @@ export interface components {
              */
             type: string;
         };
+        Aside: {
+            /**
+             * Format: double
+             * @description How far beyond its limit the finding lay then, in its own unit; if it gets worse, it comes back
+             */
+            by: number;
+            reason: string;
+        };
+        AsideFinding: {
+            /**
+             * Format: double
+             * @description How far beyond its limit it lies
+             */
+            by: number;
+            /** @description Of the finding */
+            key: string;
+            /** @description What it is, for the history */
+            name: string;
+        };
+        Balance: {
+            /** @description The same over 3 s */
+            long: string;
+            /**
+             * Format: double
+             * @description LU over 3 s
+             */
+            lowest?: number;
+            /** @description The lead was measured in the mix as it is heard; otherwise it is estimated, to within 1 LU */
+            measured: boolean;
+            /** @description The places that miss the target */
+            misses: components["schemas"]["Miss"][];
+            /** @description The lead over 400 ms for each 100 ms of the session, in tenths of LU, int16 little-endian; -32768 where nobody speaks */
+            short: string;
+            /** @description The lists of speech that tracks make way for */
+            speech: components["schemas"]["Speech"][];
+            /** @description Where somebody speaks, on each track for voices */
+            spoken: components["schemas"]["SpokenOn"][];
+            target: components["schemas"]["Aim"];
+            /**
+             * Format: double
+             * @description LU, the median over 3 s; left out if nobody speaks
+             */
+            typical?: number;
+            /**
+             * Format: int64
+             * @description That it is of
+             */
+            version: number;
+            ways: components["schemas"]["WayMade"][];
+        };
         Beat: {
             /** Format: int64 */
             version: number;
+        };
+        Begun: {
+            /** @description One for each file */
+            jobs: components["schemas"]["JobEvent"][];
         };
         BendLines: {
             bends: components["schemas"]["PointBend"][];
             /** @enum {string} */
             type: "bend-lines";
+        };
+        Bounds: {
+            /**
+             * Format: double
+             * @description LU by which speakers may be apart
+             */
+            apart: number;
+            /**
+             * Format: double
+             * @description dB by which the background may jump at a join
+             */
+            background: number;
+            /**
+             * Format: double
+             * @description dBFS of a step in the sound
+             */
+            click: number;
+            /**
+             * Format: double
+             * @description Seconds for which speech may be covered
+             */
+            covered: number;
+            /**
+             * Format: double
+             * @description Seconds of that after its end
+             */
+            deadAfter: number;
+            /**
+             * Format: double
+             * @description Seconds of that before it starts
+             */
+            deadBefore: number;
+            /**
+             * Format: double
+             * @description Seconds of that inside the show
+             */
+            deadInside: number;
+            /**
+             * Format: double
+             * @description LU by which one speaker may drift
+             */
+            drift: number;
+            /**
+             * Format: double
+             * @description Samples at the full scale of a recording, one after the other
+             */
+            flatSamples: number;
+            /**
+             * Format: double
+             * @description dB that speech stands above mains hum at least
+             */
+            hum: number;
+            /**
+             * Format: double
+             * @description LU that speech stands above its own floor at least
+             */
+            noise: number;
+            /**
+             * Format: double
+             * @description dB by which one side of a recording may be softer than the other
+             */
+            oneSided: number;
+            /**
+             * Format: double
+             * @description LU below the loudness of the show under which nothing is heard
+             */
+            quiet: number;
+            /**
+             * Format: double
+             * @description dB by which what lies under speech may move within its first or last half second
+             */
+            ramp: number;
+            /**
+             * Format: double
+             * @description LU of loudness range
+             */
+            range: number;
         };
         ChangeEvent: {
             /** Format: date-time */
@@ -1144,6 +1880,33 @@ export interface components {
             undo: string;
             /** Format: int64 */
             version: number;
+        };
+        ChangedLink: {
+            comments: boolean;
+            /**
+             * Format: date-time
+             * @description Left out: it does not end by itself
+             */
+            ends?: string;
+            /** @description Left out: it stays; empty: there is none any more */
+            password?: string;
+        };
+        Chapter: {
+            /**
+             * Format: int64
+             * @description Where it begins, in frames at 48 kHz from the beginning of the file
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description Where it ends
+             */
+            end: number;
+            /** @description An address on the web */
+            link?: string;
+            /** @description The id of a picture; on the command line, a file beside this one */
+            picture?: string;
+            title: string;
         };
         ClearLines: {
             lines: components["schemas"]["Line"][];
@@ -1237,6 +2000,17 @@ export interface components {
             /** @enum {string} */
             type: "close-gap";
         };
+        Compared: {
+            /** @description What differs, in sentences */
+            differs: string[];
+            now: components["schemas"]["OneMix"];
+            then: components["schemas"]["OneMix"];
+            /**
+             * Format: int64
+             * @description The present one
+             */
+            version: number;
+        };
         Compressor: {
             /** Format: double */
             attack: number;
@@ -1269,6 +2043,10 @@ export interface components {
              * @description dBFS
              */
             threshold: number;
+        };
+        Copied: {
+            /** @description Of the file in the folder */
+            name: string;
         };
         CopyClips: {
             clips: string[];
@@ -1322,12 +2100,36 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Details: {
+            /** @description The id of a picture; on the command line, a file beside this one */
+            artwork?: string;
+            copyright?: string;
+            /** @description Of the sounds that are used, in words */
+            credits?: string;
+            /** @description On which it is published, as 2026-11-30 */
+            date?: string;
+            description?: string;
+            /** @description Names */
+            guests?: string[] | null;
+            keywords?: string[] | null;
+            /** @description A tag as BCP 47 has it, such as en or pt-BR */
+            language?: string;
+            presenter?: string;
+            /** Format: int64 */
+            season?: number;
+        };
         Document: {
+            /** @description Findings of the check that are to be left as they are, by their keys */
+            aside?: {
+                [key: string]: components["schemas"]["Aside"];
+            };
             /**
              * @description The document's form and version
              * @enum {string}
              */
             format: "ruvel.session/1";
+            /** @description The voice lead that it is to have, by its key; left out: clear */
+            lead?: string;
             /** @description Markers and named ranges, by id */
             markers: {
                 [key: string]: components["schemas"]["Marker"];
@@ -1337,6 +2139,8 @@ export interface components {
              * @description The number that the next new track, clip or marker is named with
              */
             next: number;
+            /** @description The target by itself, if its key is own */
+            own?: components["schemas"]["OwnTarget"];
             /** @description The sounds that clips are cut from, by id (the SHA-256 of the original file, in hex) */
             sounds: {
                 [key: string]: components["schemas"]["Sound"];
@@ -1386,9 +2190,22 @@ export interface components {
             title: string;
         };
         Episode: {
+            /** @description The id of a picture; on the command line, a file beside this one */
+            artwork?: string;
             /** Format: date-time */
             changed: string;
+            copyright?: string;
+            /** @description Of the sounds that are used, in words */
+            credits?: string;
+            /** @description On which it is published, as 2026-11-30 */
+            date?: string;
+            description?: string;
+            /** @description Names */
+            guests?: string[] | null;
             id: string;
+            keywords?: string[] | null;
+            /** @description A tag as BCP 47 has it, such as en or pt-BR */
+            language?: string;
             /**
              * Format: int64
              * @description Frames at 48 kHz
@@ -1403,6 +2220,9 @@ export interface components {
             mixdowns: number;
             /** Format: int64 */
             number: number;
+            presenter?: string;
+            /** Format: int64 */
+            season?: number;
             show: string;
             title: string;
             /** Format: int64 */
@@ -1488,7 +2308,10 @@ export interface components {
         Event: {
             change?: components["schemas"]["ChangeEvent"];
             job?: components["schemas"]["JobEvent"];
+            /** @description Addresses for listeners, or what these have written */
+            links?: components["schemas"]["ShowEvent"];
             loudness?: components["schemas"]["LoudnessEvent"];
+            measure?: components["schemas"]["MeasureEvent"];
             mixdowns?: components["schemas"]["ShowEvent"];
             /** @description The episode was removed */
             removed?: components["schemas"]["ShowEvent"];
@@ -1537,10 +2360,118 @@ export interface components {
             level: number;
             track: string;
         };
+        FeedSettings: {
+            author?: string;
+            category?: string;
+            /** @description An address for mail */
+            contact?: string;
+            description?: string;
+            /** @description It is not for children */
+            explicit?: boolean;
+            /** @description A page about the show on the web */
+            home?: string;
+            /** @description By which everybody finds it: small letters, digits and hyphens; left out: it is private */
+            name?: string;
+            /** @description It gets another address; whoever has the one before finds nothing there any more */
+            renew?: boolean;
+        };
+        FeedView: {
+            author?: string;
+            category?: string;
+            /** @description An address for mail */
+            contact?: string;
+            description?: string;
+            /** @description It is not for children */
+            explicit?: boolean;
+            /** @description A page about the show on the web */
+            home?: string;
+            /** @description By which everybody finds it; empty: it is for those alone who have its address */
+            name: string;
+            /** @description Of the feed on this server */
+            path: string;
+        };
+        FileWanted: {
+            /**
+             * Format: int64
+             * @description Left out: 2
+             * @enum {integer}
+             */
+            channels?: 1 | 2;
+            /** @description A key of /formats */
+            format: string;
+            /** @description One of the format */
+            quality?: string;
+            /**
+             * Format: int64
+             * @description Hertz, one of the format
+             */
+            rate?: number;
+        };
+        Finding: {
+            /** @description It is set aside */
+            aside?: boolean;
+            /**
+             * Format: double
+             * @description How far it lies beyond its limit, in its own unit
+             */
+            by: number;
+            clips: string[];
+            /** @description What mends it; left out if nothing does by itself */
+            fix?: components["schemas"]["Mending"];
+            /**
+             * Format: int64
+             * @description Where it is; from and to are 0 if it is about the episode as a whole
+             */
+            from: number;
+            /** @description Names it for as long as it is about the same things */
+            key: string;
+            /** @description Which of the rules has found it */
+            kind: string;
+            /** @description What is wrong, in two or three words */
+            name: string;
+            /** @description Why it is set aside, if it is */
+            reason?: string;
+            /** @description The sound it is about */
+            sound?: string;
+            /** @description What is wrong, with what was measured and the limit */
+            text: string;
+            /** Format: int64 */
+            to: number;
+            tracks: string[];
+            /** @enum {string} */
+            weight: "must" | "should" | "look";
+            /** @description Why it matters to a listener */
+            why: string;
+        };
+        Findings: {
+            /** @description Worst first; those that are set aside come last */
+            findings: components["schemas"]["Finding"][];
+            /** @description The kinds of which there are several that can be mended at once */
+            kinds: components["schemas"]["KindOf"][];
+            /** @description Those of the show */
+            limits: components["schemas"]["Bounds"];
+            /** @description The mix has been measured; otherwise nothing is said of it as a whole yet */
+            measured: boolean;
+            /**
+             * Format: int64
+             * @description That they are of
+             */
+            version: number;
+        };
         Format: {
+            /** @description What it is good for */
+            about: string;
             extension: string;
             key: string;
+            /** @description Something is left out of the sound that is not heard */
+            lossy: boolean;
             name: string;
+            /** @description The usual one first; none: there is one alone */
+            qualities: components["schemas"]["Quality"][];
+            /** @description Hertz, the usual one first */
+            rates: number[];
+            /** @description An archive of one file for each part, which add up to the mix */
+            stems: boolean;
             /** @description MIME type */
             type: string;
         };
@@ -1727,7 +2658,7 @@ export interface components {
             episode?: string;
             id: string;
             /** @enum {string} */
-            kind: "import" | "mixdown" | "render" | "take";
+            kind: "import" | "mixdown" | "render" | "take" | "open";
             /**
              * Format: double
              * @description Seconds that it will probably still take; 0 if that is not known
@@ -1756,6 +2687,17 @@ export interface components {
             id: string;
             name: string;
             treatment: components["schemas"]["Treatment"];
+        };
+        KindOf: {
+            /**
+             * Format: int64
+             * @description How many it mends
+             */
+            count: number;
+            kind: string;
+            name: string;
+            /** @description One operation, by its type */
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
         LaidTreatment: {
             /** @description What it is for, in a sentence */
@@ -1797,6 +2739,11 @@ export interface components {
             inside: boolean;
             /**
              * Format: double
+             * @description For speech
+             */
+            makingWay: number;
+            /**
+             * Format: double
              * @description The sum, or silence if the track cannot be heard
              */
             total: number;
@@ -1812,6 +2759,8 @@ export interface components {
             /** @description Where it can be read */
             link: string;
             name: string;
+            /** @description Nothing may be cut from it or mixed with it without asking */
+            whole?: boolean;
         };
         LiftStretch: {
             /**
@@ -1921,7 +2870,11 @@ export interface components {
             chapter?: boolean;
             /** Format: int64 */
             length: number;
+            /** @description An address on the web that belongs to the chapter */
+            link?: string;
             name: string;
+            /** @description The id of a picture that is shown with the chapter */
+            picture?: string;
         };
         MarkerChange: {
             /** Format: int64 */
@@ -1929,8 +2882,27 @@ export interface components {
             chapter?: boolean;
             /** Format: int64 */
             length?: number;
+            /** @description An address on the web, or nothing */
+            link?: string;
             marker: string;
             name?: string;
+            /** @description The id of a picture of the show, or nothing */
+            picture?: string;
+        };
+        MarkersRead: {
+            /** Format: int64 */
+            count: number;
+            /** @description The edit that takes them in */
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+        };
+        MeasureEvent: {
+            /**
+             * Format: double
+             * @description 0 to 1
+             */
+            progress: number;
+            /** Format: int64 */
+            version: number;
         };
         Measured: {
             loudness?: components["schemas"]["Result"];
@@ -1944,13 +2916,50 @@ export interface components {
              */
             version: number;
         };
+        Mending: {
+            /** @description What it does, in two to four words */
+            do: string;
+            /** @description One operation, by its type */
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            /** @description What will change */
+            text: string;
+        };
+        Miss: {
+            clip?: string;
+            /** @description It is so short that the target lets it be */
+            excused?: boolean;
+            /** Format: int64 */
+            from: number;
+            /**
+             * Format: double
+             * @description LU, the lowest over 3 s
+             */
+            lead: number;
+            /** @description Of the clip */
+            name?: string;
+            /**
+             * Format: double
+             * @description LU by which that is under the target
+             */
+            short: number;
+            /** @description In words */
+            text: string;
+            /** Format: int64 */
+            to: number;
+            /** @description Of what covers it, its id */
+            track?: string;
+        };
         Mixdown: {
             /** Format: int64 */
             bytes: number;
             /** Format: int64 */
             channels: number;
+            /** @description It is of this chapter alone */
+            chapter?: string;
             /** Format: date-time */
             created: string;
+            /** @description What was done to its level, in words */
+            done: string;
             file: string;
             format: string;
             /** Format: int64 */
@@ -1958,9 +2967,17 @@ export interface components {
             id: string;
             /** @description Measured on the finished file */
             loudness: components["schemas"]["Result"];
+            /** @description It can be listened to in place */
+            plays: boolean;
+            /** @description The session that it was made from is kept */
+            reopens: boolean;
+            /** @description The format in words */
+            setting: string;
+            /** @description The target that it was brought to; left out: the mix was left as it is */
+            target?: string;
             /** Format: int64 */
             to: number;
-            /** @description How it stands to the episode's target as it is now */
+            /** @description How it stands to that target, or to the episode's as it is now if it has none */
             verdict: components["schemas"]["Verdict"];
             /** Format: int64 */
             version: number;
@@ -2045,7 +3062,7 @@ export interface components {
             /** @description Edits of one gesture, such as a drag, share a step of the history */
             gesture?: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
         NewFade: {
             /**
@@ -2056,16 +3073,39 @@ export interface components {
             /** @enum {string} */
             shape: "linear" | "equal-power" | "smooth" | "exponential";
         };
-        NewMixdown: {
+        NewLink: {
+            /** @description Listeners may write some */
+            comments?: boolean;
             /**
-             * Format: int64
-             * @enum {integer}
+             * Format: date-time
+             * @description Left out: it does not end by itself
              */
-            channels: 1 | 2;
-            /** @description A key of /formats */
-            format: string;
+            ends?: string;
+            /** @description Left out: none */
+            password?: string;
+            /** @description The script is on the page */
+            transcript?: boolean;
+        };
+        NewMarker: {
+            /** Format: int64 */
+            at: number;
+            chapter?: boolean;
+            /** Format: int64 */
+            length?: number;
+            /** @description An address on the web */
+            link?: string;
+            name?: string;
+        };
+        NewMixdowns: {
+            /** @description The mix is not brought to the episode's target */
+            asItIs?: boolean;
+            /** @description Each chapter within the stretch as a file of its own */
+            chapters?: boolean;
+            files: components["schemas"]["FileWanted"][];
             /** Format: int64 */
             from?: number;
+            /** @description Also if the check has found something that must be mended */
+            overrule?: boolean;
             /**
              * Format: int64
              * @description Left out: to the end of the session
@@ -2133,6 +3173,73 @@ export interface components {
              */
             rate: number;
             track: string;
+        };
+        OneMix: {
+            /**
+             * Format: double
+             * @description dB by which it is made softer so that both are as loud
+             */
+            gain: number;
+            /** Format: int64 */
+            length: number;
+            /**
+             * Format: double
+             * @description LUFS; -120 if it is silent
+             */
+            loudness: number;
+            /** Format: double */
+            lowest?: number;
+            /** @description Otherwise its loudness is estimated, and its true peak not known */
+            measured: boolean;
+            /**
+             * Format: double
+             * @description dBTP
+             */
+            truePeak?: number;
+            /**
+             * Format: double
+             * @description The voice lead, in LU; left out if nobody speaks
+             */
+            typical?: number;
+        };
+        Outlook: {
+            /**
+             * Format: double
+             * @description dB
+             */
+            gain: number;
+            /** @description So much limiting is heard */
+            heard: boolean;
+            /**
+             * Format: double
+             * @description dB by which the highest peak would cross the ceiling; the limiter takes that back
+             */
+            over: number;
+            /**
+             * Format: double
+             * @description In how many of all tenths of a second it would, 0 to 1
+             */
+            part: number;
+            /** @description In words */
+            text: string;
+        };
+        OwnTarget: {
+            /**
+             * Format: double
+             * @description LUFS
+             */
+            integrated: number;
+            name: string;
+            /**
+             * Format: double
+             * @description LU either way
+             */
+            tolerance: number;
+            /**
+             * Format: double
+             * @description Highest true peak, dBTP
+             */
+            truePeak: number;
         };
         Part: {
             /** @description Stays the same while the words do */
@@ -2208,6 +3315,19 @@ export interface components {
              * @description That they were found in
              */
             version: number;
+        };
+        Picture: {
+            /** Format: int64 */
+            bytes: number;
+            id: string;
+            /** @description What has been done to it, in words, or nothing */
+            note: string;
+            /**
+             * Format: int64
+             * @description Pixels of each side
+             */
+            size: number;
+            type: string;
         };
         Piece: {
             author: string;
@@ -2336,6 +3456,30 @@ export interface components {
             /** @description The path in the document, or the field of the edit */
             where: string;
         };
+        Publishing: {
+            /**
+             * Format: date-time
+             * @description When it was or will be published
+             */
+            at?: string;
+            file?: string;
+            mixdown?: string;
+            /** @description Path of its page for listeners */
+            page?: string;
+            /** @enum {string} */
+            state: "never" | "waiting" | "published" | "withdrawn";
+        };
+        Quality: {
+            key: string;
+            name: string;
+            /** @description kbit/s, for one channel and for two */
+            rate: number[] | null;
+            /** @description The rate goes with the sound; the one given is what speech takes, about */
+            varying: boolean;
+        };
+        "Read-markersRequest": {
+            text: string;
+        };
         Reading: {
             /**
              * Format: int64
@@ -2376,6 +3520,29 @@ export interface components {
             longest: number;
             /** @description Name of the microphone that needs no device */
             standIn: string;
+        };
+        Remark: {
+            /**
+             * Format: int64
+             * @description In the file
+             */
+            at: number;
+            id: string;
+            link: string;
+            /** Format: date-time */
+            made: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description In the session that the file was made from
+             */
+            place: number;
+            /**
+             * @description new: nobody has looked at it yet; shown: listeners read it
+             * @enum {string}
+             */
+            state: "new" | "shown" | "hidden";
+            words: string;
         };
         RemoveClips: {
             clips: string[];
@@ -2496,6 +3663,36 @@ export interface components {
              */
             truePeak: number;
         };
+        Room: {
+            now: components["schemas"]["Balance"];
+            /** @description The tracks that need to make way */
+            rows: components["schemas"]["RoomRow"][];
+            /** @description As it would be with all rows */
+            then: components["schemas"]["Balance"];
+            /**
+             * Format: int64
+             * @description That it is of
+             */
+            version: number;
+        };
+        RoomRow: {
+            /**
+             * Format: double
+             * @description dB by which it goes down at most
+             */
+            most: number;
+            name: string;
+            /** @description In words */
+            text: string;
+            track: string;
+            /**
+             * Format: int64
+             * @description Under how many stretches of speech it goes down
+             */
+            under: number;
+            /** @description With which it would */
+            way: components["schemas"]["Way"];
+        };
         Row: {
             /**
              * Format: int64
@@ -2508,6 +3705,17 @@ export interface components {
             name: string;
             /** @enum {string} */
             part: "voice" | "music" | "effect";
+        };
+        Rule: {
+            kind: string;
+            /** @description When it is mentioned */
+            limit: string;
+            /** @description What is wrong, in two or three words */
+            name: string;
+            /** @description Where that limit comes from */
+            source: string;
+            /** @description Why it matters to a listener */
+            why: string;
         };
         Script: {
             /**
@@ -2535,6 +3743,16 @@ export interface components {
             /** @description Plain text or Markdown */
             text?: string;
         };
+        "Set-commentRequest": {
+            /** @enum {string} */
+            state: "shown" | "hidden";
+        };
+        SetAside: {
+            findings: components["schemas"]["AsideFinding"][];
+            reason: string;
+            /** @enum {string} */
+            type: "set-aside";
+        };
         SetClips: {
             clips: components["schemas"]["ClipChange"][];
             /** @enum {string} */
@@ -2550,12 +3768,34 @@ export interface components {
             /** @enum {string} */
             type: "set-fades";
         };
+        SetLead: {
+            lead: string;
+            /** @enum {string} */
+            type: "set-lead";
+        };
         SetMarkers: {
             markers: components["schemas"]["MarkerChange"][];
             /** @enum {string} */
             type: "set-markers";
         };
+        SetSensitivity: {
+            /**
+             * Format: double
+             * @description dB, usually 0
+             */
+            sensitivity: number;
+            sound: string;
+            /** @enum {string} */
+            type: "set-sensitivity";
+        };
+        SetSides: {
+            sides: components["schemas"]["SideOf"][];
+            /** @enum {string} */
+            type: "set-sides";
+        };
         SetTarget: {
+            /** @description The target by itself, if its key is own */
+            own?: components["schemas"]["OwnTarget"];
             target: string;
             /** @enum {string} */
             type: "set-target";
@@ -2564,6 +3804,59 @@ export interface components {
             tracks: components["schemas"]["TrackChange"][];
             /** @enum {string} */
             type: "set-tracks";
+        };
+        Shared: {
+            /** @description Listeners may write some */
+            comments: boolean;
+            ended: boolean;
+            /**
+             * Format: date-time
+             * @description Left out: it does not end by itself
+             */
+            ends?: string;
+            file: string;
+            id: string;
+            /** Format: date-time */
+            made: string;
+            /** @description The finished file; left out: it has been removed since the link was withdrawn */
+            mixdown?: string;
+            /** @description It has one */
+            password: boolean;
+            /** @description Of the page on this server */
+            path: string;
+            title: string;
+            /** @description The script is on the page */
+            transcript: boolean;
+            withdrawn: boolean;
+        };
+        Sharing: {
+            /** @description The newest first */
+            links: components["schemas"]["Shared"][];
+            /** @description In the order of their places */
+            remarks: components["schemas"]["Remark"][];
+        };
+        Sheet: {
+            /** @description The id of a picture; on the command line, a file beside this one */
+            artwork?: string;
+            chapters?: components["schemas"]["Chapter"][] | null;
+            copyright?: string;
+            /** @description Of the sounds that are used, in words */
+            credits?: string;
+            /** @description On which it is published, as 2026-11-30 */
+            date?: string;
+            description?: string;
+            /** @description Names */
+            guests?: string[] | null;
+            keywords?: string[] | null;
+            /** @description A tag as BCP 47 has it, such as en or pt-BR */
+            language?: string;
+            /** Format: int64 */
+            number?: number;
+            presenter?: string;
+            /** Format: int64 */
+            season?: number;
+            show?: string;
+            title?: string;
         };
         ShiftLines: {
             /**
@@ -2634,10 +3927,26 @@ export interface components {
             /** @description Mood, instrument, genre */
             words: string;
         };
+        SideOf: {
+            /**
+             * @description Left out: both
+             * @enum {string}
+             */
+            side?: "left" | "right";
+            sound: string;
+        };
         Silhouette: {
             effect: number[];
             music: number[];
             voice: number[];
+        };
+        Since: {
+            /** @description The session is as it was */
+            same: boolean;
+            /** @description The last steps since then, the newest first */
+            steps: string[];
+            /** @description In words */
+            text: string;
         };
         Slip: {
             clip: string;
@@ -2662,6 +3971,16 @@ export interface components {
             length: number;
             /** @description Where the file lies, relative to the document, when it stands alone */
             path?: string;
+            /**
+             * Format: double
+             * @description dB by which a voice may be softer than usual, or must be louder, to be taken for one that speaks
+             */
+            sensitivity?: number;
+            /**
+             * @description Of a sound in stereo the one side that is heard, in the middle as if it was mono; left out: both
+             * @enum {string}
+             */
+            side?: "left" | "right";
         };
         SoundChange: {
             author?: string;
@@ -2682,6 +4001,11 @@ export interface components {
             /** Format: int64 */
             to: number;
         };
+        Speech: {
+            stretches: components["schemas"]["Span"][];
+            /** @description Ids of the voice tracks */
+            voices: string[];
+        };
         SplitClips: {
             /** Format: int64 */
             at: number;
@@ -2693,11 +4017,24 @@ export interface components {
             /** @description In order and apart from each other, in session time */
             spans: components["schemas"]["Span"][];
         };
+        SpokenOn: {
+            /** @description It is neither muted, nor are others soloed */
+            heard: boolean;
+            spans: components["schemas"]["Span"][];
+            track: string;
+        };
         Spread: {
             /** @description Of the level of 10 ms, which a compressor goes by */
             levels: components["schemas"]["Histogram"];
             /** @description Of the highest sample of 10 ms, which gate and expander go by */
             peaks: components["schemas"]["Histogram"];
+        };
+        Start: {
+            /** @description What it is for, in a sentence */
+            for: string;
+            key: string;
+            name: string;
+            way: components["schemas"]["Way"];
         };
         Step: {
             /** Format: date-time */
@@ -2781,6 +4118,16 @@ export interface components {
             state: "recording" | "closed" | "kept" | "discarded";
             track: string;
         };
+        TakeUp: {
+            findings: string[];
+            /** @enum {string} */
+            type: "take-up";
+        };
+        TakeWaysBack: {
+            tracks: string[];
+            /** @enum {string} */
+            type: "take-ways-back";
+        };
         Target: {
             /**
              * Format: double
@@ -2821,6 +4168,20 @@ export interface components {
             number?: number;
             title: string;
         };
+        ToPublish: {
+            /**
+             * Format: date-time
+             * @description Left out: now; of an episode that is in the feed: as it was
+             */
+            at?: string;
+            /**
+             * Format: uuid
+             * @description A finished file of the episode
+             */
+            mixdown: string;
+            /** @description With the script as its transcript */
+            transcript?: boolean;
+        };
         Track: {
             /** @description The clips by id */
             clips: {
@@ -2848,6 +4209,8 @@ export interface components {
             solo: boolean;
             /** @description What is done to the sum of its clips, before its level line and fader */
             treatment?: components["schemas"]["Treatment"];
+            /** @description How it makes way for speech, besides its level line; a voice never does */
+            way?: components["schemas"]["Way"];
         };
         TrackChange: {
             /**
@@ -2868,6 +4231,8 @@ export interface components {
             track: string;
             /** @description All of it */
             treatment?: components["schemas"]["Treatment"];
+            /** @description How it makes way for speech, all of it */
+            way?: components["schemas"]["Way"];
         };
         TrackState: {
             /**
@@ -2905,6 +4270,11 @@ export interface components {
             trims: components["schemas"]["Trim"][];
             /** @enum {string} */
             type: "trim-clips";
+        };
+        TurnWays: {
+            lines: components["schemas"]["WayLine"][];
+            /** @enum {string} */
+            type: "turn-ways";
         };
         Use: {
             clips: components["schemas"]["UseClip"][];
@@ -2971,6 +4341,67 @@ export interface components {
              */
             without: number;
         };
+        Way: {
+            /** @description What the level line was before that */
+            before?: components["schemas"]["Point"][];
+            /**
+             * Format: double
+             * @description It stays down over pauses that are shorter than this
+             */
+            bridge: number;
+            /** @enum {string} */
+            by: "lead" | "drop";
+            /**
+             * Format: double
+             * @description How long it goes down before the first word, which it reaches when it is down
+             */
+            down: number;
+            /**
+             * Format: double
+             * @description dB by which it goes down where no lead is kept
+             */
+            drop: number;
+            /** @description The voice tracks that it makes way for, by id; left out: all of them */
+            for?: string[];
+            /**
+             * Format: double
+             * @description LU by which speech is to stand above everything else
+             */
+            lead: number;
+            /**
+             * Format: double
+             * @description dB by which it goes down at most to keep that lead
+             */
+            most: number;
+            on: boolean;
+            /**
+             * Format: double
+             * @description And over those in which it would be up for less than this, so that it does not pump
+             */
+            stay: number;
+            /** @description Its line was turned into points of the level line */
+            turned?: boolean;
+            /**
+             * Format: double
+             * @description How long it comes up again after the last syllable
+             */
+            up: number;
+        };
+        WayLine: {
+            /** @description None above 0 dB, in order of time */
+            points: components["schemas"]["Point"][];
+            track: string;
+        };
+        WayMade: {
+            /** @description dB by which it goes down under each stretch of that */
+            drops: number[];
+            /**
+             * Format: int64
+             * @description Which of the lists of speech it makes way for
+             */
+            speech: number;
+            track: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2980,6 +4411,68 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "set-comment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                comment: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-commentRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-comment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                comment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-desk": {
         parameters: {
             query?: never;
@@ -3075,6 +4568,107 @@ export interface operations {
             };
         };
     };
+    "get-archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-balance": {
+        parameters: {
+            query?: {
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+                /** @description An operation, as JSON: how it would be after that, estimated; nothing changes */
+                op?: string;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Balance"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "compare-versions": {
+        parameters: {
+            query?: {
+                /** @description named: and the id of a named version, or step: and how many steps of the history were applied */
+                of?: string;
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-credits": {
         parameters: {
             query?: never;
@@ -3093,6 +4687,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["List"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "set-details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Details"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Episode"];
                 };
             };
             /** @description Error */
@@ -3233,6 +4862,43 @@ export interface operations {
             };
         };
     };
+    "get-findings": {
+        parameters: {
+            query?: {
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+                /** @description The stretch that is played over and over, if there is one */
+                loopFrom?: number;
+                loopTo?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Findings"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "copy-fragment": {
         parameters: {
             query?: never;
@@ -3255,6 +4921,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fragment"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-handover": {
+        parameters: {
+            query?: {
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+                from?: number;
+                /** @description 0: to the end of the session */
+                to?: number;
+                /** @description Each chapter as a file of its own */
+                chapters?: boolean;
+                /** @description The mix is not brought to the target */
+                asItIs?: boolean;
+                /** @description Formats as key:quality:rate:channels */
+                files?: string[] | null;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ahead"];
                 };
             };
             /** @description Error */
@@ -3369,6 +5078,37 @@ export interface operations {
             };
         };
     };
+    "list-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sharing"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     listen: {
         parameters: {
             query?: {
@@ -3386,12 +5126,48 @@ export interface operations {
                 heard?: number[] | null;
                 /** @description Leave this track out, as while it is recorded onto */
                 without?: string;
+                /** @description Ids of tracks, with commas between them, that are heard as if they did not make way for speech */
+                staying?: string;
+                /** @description Another version than the present one: named: and the id of a named version, or step: and how many steps of the history were applied */
+                of?: string;
+                /** @description dB by which it is made softer, to be compared with something else */
+                gain?: number;
                 /** @description Ids of tracks, with commas between them, that are heard without their treatment, as loud as they are with it */
                 untreated?: string;
             };
             header?: never;
             path: {
                 episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-markers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+                list: "markers.csv" | "markers.vtt" | "chapters.txt" | "chapters.json";
             };
             cookie?: never;
         };
@@ -3433,6 +5209,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Measured"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-loudness-course": {
+        parameters: {
+            query?: {
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Along"];
                 };
             };
             /** @description Error */
@@ -3508,7 +5318,7 @@ export interface operations {
             };
         };
     };
-    "add-mixdown": {
+    "add-mixdowns": {
         parameters: {
             query?: never;
             header?: never;
@@ -3519,7 +5329,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewMixdown"];
+                "application/json": components["schemas"]["NewMixdowns"];
             };
         };
         responses: {
@@ -3529,7 +5339,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobEvent"];
+                    "application/json": components["schemas"]["Begun"];
                 };
             };
             /** @description Error */
@@ -3570,6 +5380,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pauses"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-publication": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publishing"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToPublish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publishing"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "withdraw-publication": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publishing"];
                 };
             };
             /** @description Error */
@@ -3636,6 +5543,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "find-room": {
+        parameters: {
+            query?: {
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+                /** @description Ids of tracks, with commas between them, that are left as they are */
+                without?: string;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
                 };
             };
             /** @description Error */
@@ -4119,6 +6062,42 @@ export interface operations {
             };
         };
     };
+    "get-way-lines": {
+        parameters: {
+            query?: {
+                /** @description Ids of tracks, with commas between them; left out: none */
+                tracks?: string;
+                /** @description Wait up to 2 s for this version */
+                rev?: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayLine"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "list-formats": {
         parameters: {
             query?: never;
@@ -4266,6 +6245,35 @@ export interface operations {
             };
         };
     };
+    "list-leads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Aim"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "list-licences": {
         parameters: {
             query?: never;
@@ -4282,6 +6290,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Licence"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "change-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangedLink"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shared"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "withdraw-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shared"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "read-markers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Read-markersRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkersRead"];
                 };
             };
             /** @description Error */
@@ -4312,6 +6419,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "copy-mixdown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mixdown: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copied"];
+                };
             };
             /** @description Error */
             default: {
@@ -4355,6 +6493,134 @@ export interface operations {
             };
         };
     };
+    "add-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mixdown: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLink"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shared"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "reopen-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mixdown: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-changes-since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mixdown: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Since"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "take-mixdown-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mixdown: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-peaks": {
         parameters: {
             query: {
@@ -4373,6 +6639,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
             };
             /** @description Error */
             default: {
@@ -4432,6 +6731,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rule"][] | null;
                 };
             };
             /** @description Error */
@@ -4644,6 +6972,72 @@ export interface operations {
             };
         };
     };
+    "get-show-details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Details"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "set-show-details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Details"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Details"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "list-episodes": {
         parameters: {
             query?: never;
@@ -4710,6 +7104,72 @@ export interface operations {
             };
         };
     };
+    "get-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "set-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "list-jobs": {
         parameters: {
             query?: never;
@@ -4728,6 +7188,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobEvent"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bounds"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "set-limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bounds"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bounds"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-picture": {
+        parameters: {
+            query?: {
+                /** @description Artwork has 1400 to 3000 pixels on each side; a picture of a chapter 300 to 1400 */
+                for?: "artwork" | "chapter";
+            };
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picture"];
                 };
             };
             /** @description Error */
@@ -4971,6 +7535,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Use"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-show-targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnTarget"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "set-show-targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnTarget"][] | null;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnTarget"][] | null;
                 };
             };
             /** @description Error */
@@ -5352,6 +7982,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Treatment"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Start"][] | null;
                 };
             };
             /** @description Error */

@@ -32,7 +32,10 @@ const moving = refThrottled(
 );
 watch(moving, (version, before) => before > 0 && version > before && void mixdowns.estimate().catch(() => undefined));
 
-const target = computed(() => lists.targets.find((t) => t.key === session.document?.target));
+const target = computed(() => {
+  const { target: key, own } = session.document ?? {};
+  return key === "own" ? own : lists.targets.find((t) => t.key === key);
+});
 const outdated = computed(() => mixdowns.measured?.version !== session.version);
 /** What is said of the whole show: what was measured, or what is estimated since. */
 const about = computed(() => {

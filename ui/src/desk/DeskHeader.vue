@@ -4,6 +4,7 @@ import { CircleHelp, Redo2, Undo2 } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import { api, ask, type Refusal } from "../api/client";
 import { whenText } from "../model/units";
+import { useCheck } from "../stores/check";
 import { useDesk } from "../stores/desk";
 import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
@@ -14,6 +15,7 @@ defineEmits<{ help: [] }>();
 const session = useSession();
 const sounds = useSounds();
 const mixdowns = useMixdowns();
+const check = useCheck();
 const connection = useDesk();
 const desk = useDeskContext();
 const renaming = ref<string>();
@@ -21,8 +23,11 @@ const stages: { key: Stage; name: string }[] = [
   { key: "gather", name: "Gather" },
   { key: "arrange", name: "Arrange" },
   { key: "balance", name: "Balance" },
+  { key: "check", name: "Check" },
   { key: "handover", name: "Hand over" },
 ];
+
+const findings = computed(() => (check.waiting === 1 ? "One finding waits" : `${check.waiting} findings wait`));
 
 /** What has been done in a stage shows as a filled mark. */
 const begun = computed<Record<Stage, boolean>>(() => ({
@@ -31,6 +36,7 @@ const begun = computed<Record<Stage, boolean>>(() => ({
   balance: (session.document?.tracks ?? []).some(
     (t) => t.fader !== 0 || Object.values(t.clips).some((c) => c.envelope.length > 0 || c.fadeIn.length > 0),
   ),
+  check: check.waiting === 0 && check.now !== undefined && session.length > 0,
   handover: mixdowns.list.length > 0,
 }));
 
@@ -75,6 +81,8 @@ async function rename(): Promise<void> {
         :key="stage.key"
         class="stage"
         :class="{ current: desk.stage.value === stage.key }"
+        :data-waiting="stage.key === 'check' && check.waiting > 0 ? check.waiting : undefined"
+        :title="stage.key === 'check' && check.waiting > 0 ? findings : undefined"
         :aria-current="desk.stage.value === stage.key ? 'step' : undefined"
         @click="desk.stage.value = stage.key"
       >
@@ -166,6 +174,21 @@ nav {
 .stage.current {
   border-bottom-color: var(--ink);
   color: var(--ink);
+}
+.stage[data-waiting]::after {
+  content: attr(data-waiting);
+  box-sizing: border-box;
+  min-width: 18px;
+  margin-left: 6px;
+  padding: 0 5px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 9px;
+  background: var(--sheet);
+  color: var(--ink);
+  font-size: 11.5px;
+  line-height: 17px;
+  font-family: var(--figures);
+  text-align: center;
 }
 .mark {
   width: 9px;

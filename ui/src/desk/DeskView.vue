@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { refDebounced, useElementSize, useRafFn } from "@vueuse/core";
+import { useElementSize, useRafFn } from "@vueuse/core";
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { Player } from "../listening/player";
@@ -11,14 +11,18 @@ import BalancePanel from "../stages/balance/BalancePanel.vue";
 import GatherPanel from "../stages/gather/GatherPanel.vue";
 import ReadingView from "../stages/gather/ReadingView.vue";
 import HandOverPanel from "../stages/handover/HandOverPanel.vue";
+import CheckPanel from "../stages/check/CheckPanel.vue";
+import LoudnessStrip from "../stages/check/LoudnessStrip.vue";
+import { useCheck } from "../stores/check";
 import { useDesk } from "../stores/desk";
 import { useSession } from "../stores/session";
-import { useSpeech } from "../stores/speech";
+import { useBalance } from "../stores/balance";
 import { useTakes } from "../stores/takes";
 import AddTrack from "./AddTrack.vue";
 import ClipMenu from "./ClipMenu.vue";
 import { useBare } from "./bare";
 import { useCopied } from "./clipboard";
+import { useStaying } from "./staying";
 import { makeDeskContext } from "./context";
 import DeckBar from "./DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
@@ -32,6 +36,7 @@ import OverviewStrip from "./OverviewStrip.vue";
 import RenderDialog from "./RenderDialog.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
 import { useShortcuts } from "./shortcuts";
+import LeadStrip from "./LeadStrip.vue";
 import TimeLines from "./TimeLines.vue";
 import TimeRuler from "./TimeRuler.vue";
 import TrackRow from "./TrackRow.vue";
@@ -42,7 +47,8 @@ const props = defineProps<{ episode: string }>();
 const connection = useDesk();
 const session = useSession();
 const takes = useTakes();
-const speech = useSpeech();
+const balance = useBalance();
+const check = useCheck();
 const player = new Player(props.episode, () => session.coming);
 const recorder = new Recorder(player, () => props.episode);
 const desk = makeDeskContext(player, recorder, new Heights(props.episode));
@@ -51,7 +57,13 @@ const help = ref(false);
 const panelOpen = ref(true);
 const lanes = useTemplateRef<HTMLElement>("lanes");
 const { width, height } = useElementSize(lanes);
-const panels = { gather: GatherPanel, arrange: ArrangePanel, balance: BalancePanel, handover: HandOverPanel };
+const panels = {
+  gather: GatherPanel,
+  arrange: ArrangePanel,
+  balance: BalancePanel,
+  check: CheckPanel,
+  handover: HandOverPanel,
+};
 let opening = Promise.resolve();
 
 const { dropping, takeFiles } = useDropping(desk, () => opening);
@@ -82,10 +94,15 @@ onBeforeUnmount(() => {
 });
 
 watch(width, (w) => (desk.time.width = Math.max(100, w - cardWidth())), { immediate: true });
-watch([height, () => session.document?.tracks], ([room, tracks]) => desk.heights.fit(room, tracks ?? []), {
-  immediate: true,
-  deep: 1,
-});
+/** What the strip takes under the voices. */
+const LEAD_HEIGHT = 63;
+/** The track under which the voice lead is shown: the last one for voices, if there is one. */
+const lastVoice = computed(() => (session.document?.tracks ?? []).map((t) => t.part).lastIndexOf("voice"));
+watch(
+  [height, () => session.document?.tracks, () => lastVoice.value >= 0],
+  ([room, tracks, strip]) => desk.heights.fit(room - (strip ? LEAD_HEIGHT : 0), tracks ?? []),
+  { immediate: true, deep: 1 },
+);
 function cardWidth(): number {
   return parseInt(getComputedStyle(document.documentElement).getPropertyValue("--card-width"));
 }
@@ -101,12 +118,12 @@ watch(
   (sounds) => preload(sounds ?? {}),
   { deep: 1 },
 );
-// Where words begin and end, for what is dragged to them; found out when the hand rests.
-const settled = refDebounced(
-  computed(() => session.version),
-  500,
+// How speech stands to everything else, where words begin and end, and who makes way: all while the hand moves.
+watch(
+  () => session.coming,
+  (version) => version > 0 && void balance.refresh().catch(() => undefined),
+  { immediate: true },
 );
-watch(settled, () => void speech.refresh().catch(() => undefined), { immediate: true });
 watch(
   () => [desk.loopOn.value, desk.selection.range] as const,
   ([on, range]) => {
@@ -115,11 +132,35 @@ watch(
   },
   { deep: true },
 );
+// What a second pair of ears would say, when the hand rests.
+watch(
+  () => [session.version, desk.loopOn.value && desk.selection.range] as const,
+  ([version, range]) => {
+    check.loop = range || undefined;
+    if (version > 0) check.soon();
+  },
+  { immediate: true, deep: true },
+);
+watch(
+  () => desk.compared.value,
+  (compared) => {
+    player.compared = compared ?? { of: "", gain: 0 };
+    player.changed();
+  },
+);
 const { bare } = useBare(desk);
 watch(
   () => bare.value.join(),
   () => {
     player.bare = bare.value;
+    player.changed();
+  },
+);
+const { staying } = useStaying(desk);
+watch(
+  () => staying.value.join(),
+  () => {
+    player.staying = staying.value;
     player.changed();
   },
 );
@@ -169,13 +210,17 @@ function wheel(event: WheelEvent): void {
           @touchmove="pinch.go"
           @touchend="pinch.end"
         >
-          <TrackRow v-for="(track, index) in session.document.tracks" :key="track.id" :track="track" :index="index" />
+          <template v-for="(track, index) in session.document.tracks" :key="track.id">
+            <TrackRow :track="track" :index="index" />
+            <LeadStrip v-if="index === lastVoice" />
+          </template>
           <EmptyDesk v-if="session.length === 0 && !recorder.busy" />
           <AddTrack />
           <div class="over" aria-hidden="true">
             <TimeLines />
           </div>
         </div>
+        <LoudnessStrip v-if="panelOpen && desk.stage.value === 'check' && desk.checkTab.value === 'loudness'" />
       </template>
       <div v-else-if="connection.problem" class="fault" role="alert">
         <p>{{ connection.problem.message }}</p>

@@ -21,7 +21,7 @@ function choose(): void {
     class="visually-hidden"
     type="file"
     multiple
-    accept="audio/*,.wav,.aif,.aiff,.flac,.mp3,.m4a,.aac,.ogg,.oga,.opus"
+    accept="audio/*,.wav,.aif,.aiff,.flac,.mp3,.m4a,.aac,.ogg,.oga,.opus,.zip"
     tabindex="-1"
     aria-hidden="true"
     aria-label="Files to import"

@@ -6,6 +6,8 @@ import { drawLane } from "../drawing/lane";
 import { arrivals } from "../drawing/peaks";
 import { drawNoMore, drawSoon } from "../drawing/queue";
 import { isTreated } from "../drawing/reduction";
+import { wayCorners } from "../drawing/way";
+import { useBalance } from "../stores/balance";
 import { useDeskContext } from "./context";
 
 /**
@@ -27,6 +29,7 @@ const props = defineProps<{
   lines: { clips: boolean; track: boolean };
 }>();
 const desk = useDeskContext();
+const balance = useBalance();
 const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
 /** Of what has been drawn: the session frame at its left edge. */
 const drawn = ref({ from: 0, scale: 1, width: 1 });
@@ -36,6 +39,9 @@ const look = computed(() => {
   const lifted = clips.length > 1 ? desk.selection.clips.filter((id) => id in track.clips) : [];
   return JSON.stringify([clips, props.crossings, track.fader, track.envelope, track.part, lifted]);
 });
+/** How the track makes way, or where it is spoken on it. */
+const way = computed(() => balance.wayOf(props.track));
+const spoken = computed(() => balance.shown?.spoken.find((s) => s.track === props.track.id)?.spans ?? []);
 const sounds = computed(() => [...new Set(props.clips.map((c) => c.clip.sound))]);
 const place = computed(() => {
   const { laid } = desk.time;
@@ -78,6 +84,8 @@ function draw(needed: Need): void {
     folded: props.folded,
     lines: props.lines,
     taken: desk.lines.value.taken,
+    way: way.value,
+    spoken: spoken.value,
   };
   const left = Math.min(width - 1, Math.max(0, Math.floor((start - from) / laid.scale) - BESIDE));
   const room = Math.ceil((desk.time.width * scale) / laid.scale) + 2 * BESIDE;
@@ -113,6 +121,17 @@ watch(
   { flush: "post", immediate: true },
 );
 watch(look, () => soon("seen"), { flush: "post" });
+// An answer comes with every move of a hand: only a lane on which it changes something is drawn anew.
+watch(
+  () => {
+    const { laid, laidFrom, laidTo } = desk.time;
+    const [from, to] = [laid.origin + laidFrom * laid.scale, laid.origin + laidTo * laid.scale];
+    const line = way.value ? wayCorners(way.value, from, to) : [];
+    return JSON.stringify([line, spoken.value.filter((s) => s.from < to && s.to > from)]);
+  },
+  () => soon("seen"),
+  { flush: "post" },
+);
 watch(
   () => sounds.value.map((s) => arrivals.get(s) ?? 0).join(),
   () => soon("seen"),

@@ -3,6 +3,7 @@ import { refDebounced, useElementSize } from "@vueuse/core";
 import { computed, ref, useTemplateRef, watch } from "vue";
 import { api, type Schema } from "../api/client";
 import Silhouette from "../shelf/Silhouette.vue";
+import { useCheck } from "../stores/check";
 import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
@@ -34,6 +35,14 @@ const blocks = computed(() =>
     const width = (Math.min(m.length, total.value - m.at) / total.value) * 100;
     return { id: marker, name: m.name, part, left, width };
   }),
+);
+
+/** Where something was found. */
+const check = useCheck();
+const found = computed(() =>
+  check.open
+    .filter((f) => f.to > f.from)
+    .map((f) => ({ key: f.key, weight: f.weight, left: (f.from / total.value) * 100 })),
 );
 
 // What treatments do is known, as a whole, when the show has been measured.
@@ -135,6 +144,14 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
         {{ b.name }}
       </button>
       <Silhouette class="outline" :outline="outline" :width="width" :height="30" mono />
+      <span
+        v-for="f in found"
+        :key="f.key"
+        class="found"
+        :class="f.weight"
+        :style="{ left: `${f.left}%` }"
+        aria-hidden="true"
+      ></span>
       <div class="frame" :style="{ left: `${frame.left}px`, width: `${frame.width}px` }">
         <span class="pull start" @pointerdown="pull($event, 'start')"></span>
         <span class="pull end" @pointerdown="pull($event, 'end')"></span>
@@ -192,6 +209,26 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
 }
 .block.effect {
   background: var(--effect-tint);
+}
+.found {
+  position: absolute;
+  z-index: 2;
+  bottom: 1px;
+  width: 7px;
+  height: 7px;
+  margin-left: -3px;
+  border: 1.5px solid var(--ink);
+  border-radius: 50%;
+  background: var(--sheet);
+  pointer-events: none;
+}
+.found.should {
+  background: var(--ink);
+}
+.found.must {
+  border-color: var(--alarm);
+  border-radius: 1px;
+  background: var(--alarm);
 }
 .outline {
   position: absolute;

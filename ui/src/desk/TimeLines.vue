@@ -1,20 +1,27 @@
 <script setup lang="ts">
 import { computed } from "vue";
+import { useBalance } from "../stores/balance";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 
 /** The lines through all tracks: the playhead, and the guide at what is met while dragging. They move in every frame, by themselves. */
 const session = useSession();
 const desk = useDeskContext();
+const balance = useBalance();
+/** Where the guide stands on speech. */
+const word = computed(() => {
+  const at = desk.guide.value;
+  const spans = (balance.now?.spoken ?? []).flatMap((s) => s.spans);
+  if (spans.some((s) => s.from === at)) return "first word";
+  return spans.some((s) => s.to === at) ? "last word" : "";
+});
 const x = computed(() => desk.time.x(desk.playhead.value));
 </script>
 
 <template>
-  <div
-    v-if="desk.guide.value !== undefined"
-    class="guide"
-    :style="{ left: `${desk.time.x(desk.guide.value)}px` }"
-  ></div>
+  <div v-if="desk.guide.value !== undefined" class="guide" :style="{ left: `${desk.time.x(desk.guide.value)}px` }">
+    <span v-if="word">{{ word }}</span>
+  </div>
   <div
     v-if="x >= 0 && x <= desk.time.width && (session.length > 0 || desk.recorder.busy)"
     class="playhead"
@@ -38,5 +45,16 @@ const x = computed(() => desk.time.x(desk.playhead.value));
   will-change: auto;
   background: none;
   border-left: 1px dashed var(--ink);
+}
+.guide span {
+  position: absolute;
+  top: 2px;
+  left: 4px;
+  padding: 0 5px;
+  border-radius: 3px;
+  background: var(--ink);
+  color: var(--ink-inverse);
+  font-size: 11px;
+  white-space: nowrap;
 }
 </style>

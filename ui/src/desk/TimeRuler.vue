@@ -4,7 +4,9 @@ import { RATE, timeText } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
+import FindingMarks from "../stages/check/FindingMarks.vue";
 import PlayheadGrip from "./PlayheadGrip.vue";
+import RemarkMarks from "./RemarkMarks.vue";
 import { snap, snapPlaces } from "./snap";
 
 const session = useSession();
@@ -124,6 +126,8 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
 <template>
   <div class="row">
     <div ref="ruler" class="ruler" @pointerdown="press">
+      <FindingMarks />
+      <RemarkMarks />
       <span v-for="t in ticks" :key="t.at" class="tick figures" :style="{ left: `${t.x}px` }">{{ t.text }}</span>
       <div v-if="range" class="range" :style="{ left: `${range.left}px`, width: `${range.width}px` }"></div>
       <div
@@ -206,6 +210,8 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   cursor: grab;
 }
 .named .end {
+  position: relative;
+  z-index: 2; /* over the marks of findings */
   flex: none;
   width: 5px;
   cursor: ew-resize;
@@ -218,7 +224,7 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   border: 0;
   border-left: 2px solid var(--ink);
   border-radius: 0 4px 4px 0;
-  z-index: 1;
+  z-index: 2;
   background: var(--sheet);
   font-size: 10.5px;
   line-height: 13px;

@@ -126,7 +126,10 @@ function command(what: string): void {
       </el-dropdown>
     </div>
     <div class="top facts-row">
-      <p class="soft facts cut">{{ channels }} · {{ track.part }}{{ panText }}{{ track.group ? " · grouped" : "" }}</p>
+      <p class="soft facts cut">
+        {{ channels }} · {{ track.way?.on && track.part !== "voice" ? "makes way" : track.part }}{{ panText
+        }}{{ track.group ? " · grouped" : "" }}
+      </p>
       <TrackTaken v-if="treated" :track="track" />
       <button
         v-if="track.part === 'voice'"

@@ -126,7 +126,9 @@ export interface Question {
   answer: (values: number[], choice: string) => void;
 }
 
-export type Stage = "gather" | "arrange" | "balance" | "handover";
+export type Stage = "gather" | "arrange" | "balance" | "check" | "handover";
+
+export type CheckTab = "findings" | "loudness" | "compare";
 
 export type GatherTab = "sounds" | "music" | "record" | "credits";
 
@@ -165,12 +167,17 @@ export interface DeskContext {
   /** Stretches that are shown on the timeline as what would be taken out. */
   proposed: Ref<{ from: number; to: number; chosen: boolean }[]>;
   arrangeTab: Ref<ArrangeTab>;
+  checkTab: Ref<CheckTab>;
+  /** Another version of the mix that is heard in the place of the present one, and how much softer either is made. */
+  compared: Ref<{ of: string; gain: number } | undefined>;
   /** Where the pointer is on a clip. */
   pointed: Ref<{ clip: string; at: number } | undefined>;
   /** What is shown over the waves: level lines of clips, those of tracks over their lanes, and what treatments take away. */
   lines: Ref<{ clips: boolean; tracks: boolean; taken: boolean }>;
   /** Tracks are heard without their treatment: all, or those that were chosen then. */
   bare: Ref<string[]>;
+  /** Tracks are heard as if they did not make way for speech. */
+  staying: Ref<string[]>;
   /** A ramp that is being drawn, from a session time and level to another, on the line of a clip or a track. */
   ramp: Ref<{ line: string; from: number; to: number; start: number; level: number } | undefined>;
   seek: (frame: number) => void;
@@ -212,8 +219,11 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     scrubbing: ref(false),
     proposed: ref([]),
     arrangeTab: ref("order"),
+    checkTab: ref("findings"),
+    compared: ref(),
     lines: ref({ clips: true, tracks: false, taken: true }),
     bare: ref([]),
+    staying: ref([]),
     ramp: ref(),
     pointed: ref(),
     chooseFiles: ref(() => undefined),

@@ -10,7 +10,7 @@ export const FOLDED = 27;
 export const HIGHEST = 420;
 const TALL = 230;
 /** What a track takes at least that has not been dragged, and the most that it grows to by itself. */
-const OWN = { voice: 78, music: 98, effect: 78 };
+const OWN = { voice: 76, music: 89, effect: 76 };
 const GROWN = 290;
 /** Room under the tracks for the button that adds one. */
 const BELOW = 48;

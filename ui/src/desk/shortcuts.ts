@@ -7,6 +7,7 @@ import type { DeskContext, Stage } from "./context";
 import type { Size } from "./heights";
 import { useActs } from "./acts";
 import { useBare } from "./bare";
+import { useStaying } from "./staying";
 import { goBack, playAgain, playBefore, playJoins, playStretch, togglePlay, toggleRecord } from "./transport";
 
 export interface Shortcut {
@@ -31,6 +32,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
   const acts = useActs(desk);
   const { chosen } = acts;
   const bare = useBare(desk);
+  const staying = useStaying(desk);
   const level = (by: number) => () => {
     const clips = chosen();
     const gain = (id: string) => Math.round(((clipOf(id)?.gain ?? 0) + by) * 10) / 10;
@@ -132,6 +134,8 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("w", "W", "Solo the chosen tracks", () => acts.toggle("solo")),
     one("7", "7", "Hear without treatment, as loud: tap, or hold", (event) => bare.press(event)),
     one("Shift+Digit7", "Shift 7", "Hear all tracks without treatment", (event) => bare.press(event, true)),
+    one("6", "6", "Hear music as if it made no way for speech: tap, or hold", (event) => staying.press(event)),
+    one("Shift+Digit6", "Shift 6", "Hear all tracks as if they made no way", (event) => staying.press(event, true)),
     one("l", "L", "Loop the selected range", () => void (desk.loopOn.value = !desk.loopOn.value)),
     one("n", "N", "Marker at the playhead", () => acts.mark(false)),
     one("Shift+n", "Shift N", "Name the chosen range", () => acts.mark(true)),
@@ -160,6 +164,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("1", "1", "Gather", stage("gather")),
     one("2", "2", "Arrange", stage("arrange")),
     one("3", "3", "Balance", stage("balance")),
+    one("4", "4", "Check", stage("check")),
     one("5", "5", "Hand over", stage("handover")),
     one("ContextMenu|Shift+F10", "Shift F10", "What can be done with the clip", openMenu),
     one("y", "Y", "Fold the chosen tracks small, or all", height("folded")),

@@ -1,6 +1,6 @@
 import type { Schema } from "../api/client";
 import { RATE } from "../model/units";
-import { useSpeech } from "../stores/speech";
+import { useBalance } from "../stores/balance";
 import type { DeskContext } from "./context";
 
 /** How near, in pixels, a dragged edge must come to something to snap to it. */
@@ -20,7 +20,8 @@ export function snapPlaces(document: Schema["Document"], desk: DeskContext, exce
   for (const marker of Object.values(document.markers)) places.push(marker.at, marker.at + marker.length);
   // Words go with the clip that is dragged: what was spoken in it before holds nothing.
   const dragged = document.tracks.flatMap((t) => except.flatMap((id) => t.clips[id] ?? []));
-  for (const { from, to } of useSpeech().spans) {
+  const spoken = useBalance().now?.spoken ?? [];
+  for (const { from, to } of spoken.filter((s) => s.heard).flatMap((s) => s.spans)) {
     if (!dragged.some((c) => c.start <= from && c.start + c.length >= to)) places.push(from, to);
   }
   const { range } = desk.selection;

@@ -1,12 +1,13 @@
 import type { Schema } from "../api/client";
 import { gainOf } from "../model/units";
 import { courseReader, type Course } from "./courses";
-import { crossGain, fadeGain, hushGain, levelAt } from "./level";
+import { crossGain, fadeGain, hushGain, levelAt, placeOf } from "./level";
 import { outlines, trackLine } from "./outline";
 import { reader } from "./peaks";
 import { BORDER, HEAD, type LanePicture } from "./picture";
 import { isTreated, reductionDrawer } from "./reduction";
 import { over, pixel, size, token } from "./tokens";
+import { wayCorners, wayReader } from "./way";
 
 /** A picture as its pixels. */
 interface Pixels {
@@ -35,6 +36,8 @@ interface Part {
   /** What is done to a stretch of the session, if the track is treated; and in each of the columns, once the body is drawn. */
   course: ReturnType<typeof courseReader> | undefined;
   courses: (Course | undefined)[];
+  /** To what level, in dB, the track has gone down for speech at a session frame, if it makes way. */
+  way: ((at: number) => number) | undefined;
 }
 
 /** Fewer frames than this on a pixel, and the wave is drawn as a line from frame to frame. */
@@ -95,18 +98,22 @@ function bodies(
     radius: RADIUS * ratio,
   });
   const course = isTreated(p.track.treatment) ? courseReader(p.track.id, scale) : undefined;
+  const corners = p.way ? wayCorners(p.way, p.from, p.from + p.width * p.scale) : [];
   const drawn = new Set<string>();
   const parts = p.clips.map(({ id, clip }) => {
     const comes = p.crossings.find((x) => x.in === id);
     const goes = p.crossings.find((x) => x.out === id);
     const shared = comes && drawn.has(comes.out) ? comes : goes && drawn.has(goes.in) ? goes : undefined;
     drawn.add(id);
-    return { clip, comes, goes, shared, course, courses: [], ...place(clip) };
+    const way = corners.length > 0 ? wayReader(corners) : undefined;
+    return { clip, comes, goes, shared, course, courses: [], way, ...place(clip) };
   });
   for (const part of parts) {
     body(pixels, part, scale >= AS_LINE);
+    madeWay(pixels, part, ratio);
     shade(pixels, part);
     hatch(pixels, part);
+    underline(pixels, part, p.spoken, ratio);
     if (p.taken && !part.clip.silent) taken(pixels, part, ratio);
   }
   g.putImageData(picture, left, top);
@@ -115,7 +122,7 @@ function bodies(
 }
 
 /** The gain at a frame of the clip, all that acts on it multiplied, without Vue or repeated work. */
-function gainAlong({ clip, track, comes, goes }: Part): (own: number) => number {
+function gainAlong({ clip, track, comes, goes, way }: Part): (own: number) => number {
   const fixed = clip.silent ? 0 : gainOf(clip.gain) * gainOf(track.fader);
   const faded = clip.fadeIn.length > 0 || clip.fadeOut.length > 0;
   const [own, above] = [clip.envelope, track.envelope];
@@ -125,6 +132,7 @@ function gainAlong({ clip, track, comes, goes }: Part): (own: number) => number 
     const n = at + clip.start;
     if (own.length > 0) gain *= gainOf(levelAt(own, at + clip.offset));
     if (above.length > 0) gain *= gainOf(levelAt(above, n));
+    if (way) gain *= gainOf(way(n));
     if (faded) gain *= fadeGain(clip, at);
     if (hushed.length > 0) gain *= hushGain(hushed, at + clip.offset);
     if (comes && n < comes.to) gain *= crossGain(comes.law, (n - comes.from) / (comes.to - comes.from));
@@ -248,6 +256,61 @@ function lines(g: CanvasRenderingContext2D, p: Part, height: number): void {
 function taken(to: Pixels, p: Part, ratio: number): void {
   const draw = reductionDrawer(to, p.track.treatment, ratio);
   p.courses.forEach((course, i) => course && draw(p.first + i, depth(p, p.first + i, to.height), course));
+}
+
+/** Pixels, in CSS, from one stroke of the hatching to the next. */
+const STROKES = 6;
+
+/**
+ * Hatches, in the colour of the voice, the level that speech has taken: from the level line of the clip down to the level
+ * that is left, which is its edge.
+ */
+function madeWay(to: Pixels, p: Part, ratio: number): void {
+  if (!p.way) return;
+  const [stroke, ground, ghost] = [pixel("voice"), pixel(`${p.track.part}-wash`), pixel(`${p.track.part}-tint`)];
+  const every = Math.round(STROKES * ratio);
+  const stroked = Math.max(1, Math.round(1.6 * ratio));
+  const edge = Math.max(1, Math.round(1.5 * ratio));
+  const line = p.clip.envelope;
+  const read = p.way;
+  let last: number | undefined;
+  for (let x = p.first; x < p.last; x++) {
+    const own = Math.max(0, Math.min(p.clip.length - 1, p.lead + (x + 0.5) * p.scale));
+    const down = read(own + p.clip.start);
+    if (down > -0.05) {
+      last = undefined;
+      continue;
+    }
+    const level = line.length > 0 ? levelAt(line, own + p.clip.offset) : 0;
+    const top = Math.round(placeOf(level) * to.height);
+    const bottom = Math.min(depth(p, x, to.height), Math.round(placeOf(level + down) * to.height));
+    for (let y = top; y < bottom; y++) {
+      const at = y * to.width + x;
+      if ((x + y) % every < stroked && (to.of[at] === ground || to.of[at] === ghost)) to.of[at] = stroke;
+    }
+    // The edge is one line, also where it is steep.
+    const [from, end] = [Math.min(bottom, last ?? bottom), Math.max(bottom, last ?? bottom) + edge];
+    for (let y = Math.max(0, from); y < Math.min(end, depth(p, x, to.height)); y++) to.of[y * to.width + x] = stroke;
+    last = bottom;
+  }
+}
+
+/** Rules a thin line under what is spoken, at the bottom of a clip. */
+function underline(to: Pixels, p: Part, spoken: LanePicture["spoken"], ratio: number): void {
+  const colour = pixel("ink");
+  const rows = Math.max(1, Math.round(1.5 * ratio));
+  const inset = Math.round(3 * ratio);
+  const [begin, end] = [p.clip.start + p.lead + p.first * p.scale, p.clip.start + p.lead + p.last * p.scale];
+  for (const s of spoken) {
+    if (s.to <= begin || s.from >= end) continue;
+    const from = Math.max(p.first, Math.round((s.from - p.clip.start - p.lead) / p.scale));
+    const till = Math.min(p.last, Math.max(from + 1, Math.round((s.to - p.clip.start - p.lead) / p.scale) - 1));
+    for (let x = from; x < till; x++) {
+      for (let y = to.height - inset - rows; y < Math.min(to.height - inset, depth(p, x, to.height)); y++) {
+        to.of[y * to.width + x] = colour;
+      }
+    }
+  }
 }
 
 /** Hatches the stretches that are silenced, so that they can be told from pauses. */

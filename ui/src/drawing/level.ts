@@ -86,6 +86,8 @@ export interface LevelHere {
   hush: number;
   crossing: number;
   trackLine: number;
+  /** For speech. */
+  way: number;
   fader: number;
   gate: number;
   expander: number;
@@ -109,6 +111,7 @@ export function levelHere(
   at: number,
   audible: boolean,
   treated = UNTREATED,
+  way = 0,
 ): LevelHere {
   const clip = track.clips[id]!;
   const n = Math.min(Math.max(Math.round(at), clip.start), clip.start + clip.length - 1);
@@ -126,6 +129,7 @@ export function levelHere(
     hush: levelOf(hushGain(clip.hushed, own + clip.offset)),
     crossing: levelOf(across),
     trackLine: levelAt(track.envelope, n),
+    way,
     fader: track.fader,
     gate: treated.gate,
     expander: treated.expander,

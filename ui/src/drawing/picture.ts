@@ -1,4 +1,5 @@
 import type { Schema } from "../api/client";
+import type { Way } from "./way";
 
 /** What is to be drawn of a lane, in CSS pixels. */
 export interface LanePicture {
@@ -18,6 +19,10 @@ export interface LanePicture {
   lines: { clips: boolean; track: boolean };
   /** Whether what a treatment takes away is shown along the clips. */
   taken: boolean;
+  /** How the track makes way for speech, if it does. */
+  way: Way | undefined;
+  /** Where it is spoken on the track, in order. */
+  spoken: Schema["Span"][];
 }
 
 /** The height of a clip's head and of the line around it. */

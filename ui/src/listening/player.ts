@@ -22,7 +22,6 @@ export class Player {
   readonly state = reactive({
     playing: false,
     waiting: false,
-    frame: 0,
     peaks: [0, 0] as [number, number],
     momentary: -120,
     shortTerm: -120,
@@ -33,6 +32,10 @@ export class Player {
   loop: Range | undefined;
   /** Tracks that are heard without their treatment. */
   bare: string[] = [];
+  /** Tracks that are heard as if they did not make way for speech. */
+  staying: string[] = [];
+  /** Another version that is heard instead of the present one (empty: the present one), and dB by which it is made softer. */
+  compared = { of: "", gain: 0 };
   /** What alone is played: a range once, or the joins. */
   private only: { to: number } | "joins" | undefined;
 
@@ -120,7 +123,10 @@ export class Player {
   private async start(from: number, origin?: Origin, without = ""): Promise<void> {
     this.state.problem = "";
     this.state.playing = this.state.waiting = true;
-    this.state.frame = from;
+    // From now on it is there, although nothing is heard yet: whoever marks this place or stops means this one.
+    this.anchor = { frame: from, time: -1 };
+    this.drop(this.current, this.inFlight);
+    this.current = this.inFlight = 0;
     try {
       await this.audio();
     } catch (error) {
@@ -225,6 +231,9 @@ export class Player {
     }
     if (this.without) query.set("without", this.without);
     if (this.bare.length > 0) query.set("untreated", this.bare.join());
+    if (this.staying.length > 0) query.set("staying", this.staying.join());
+    if (this.compared.of) query.set("of", this.compared.of);
+    if (this.compared.gain < 0) query.set("gain", this.compared.gain.toFixed(3));
     if (this.powers.length > 0) query.set("heard", this.powers.map((p) => p.toPrecision(4)).join());
     const url = `/api/episodes/${this.episode}/listen?${query}`;
     this.worker?.postMessage({ type: "fetch", stream, url } satisfies ToWorker);
@@ -253,7 +262,7 @@ export class Player {
       case "at":
         if (!this.state.playing) return;
         this.state.late = message.late;
-        if (!message.playing) return;
+        if (!message.playing || message.stream !== this.current) return;
         this.heard = performance.now();
         this.state.waiting = false;
         this.anchor = { frame: message.frame, time: message.time };

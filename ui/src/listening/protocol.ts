@@ -45,6 +45,7 @@ export type ToWorklet =
 export type FromWorklet =
   | {
       type: "at";
+      stream: number;
       frame: number;
       time: number;
       playing: boolean;

@@ -85,7 +85,7 @@ class Ring {
   }
 }
 
-/** What is left, a frame later, of the last sample before a gap: a tenth after 3 ms. */
+/** What is left, a frame later, of a step that a gap would make: a tenth after 3 ms. */
 const DYING = 0.984;
 
 class Listening extends AudioWorkletProcessor {
@@ -99,8 +99,8 @@ class Listening extends AudioWorkletProcessor {
   private last: Block | undefined;
   private powers: number[] = [];
   private begun = false; // this stream has been heard
-  private risen = CROSSING; // how far it has come back after it stayed away
-  private readonly held: [number, number] = [0, 0];
+  private gap = false; // there was no sound in the frame before, though more is to come
+  private readonly step: [number, number] = [0, 0]; // what is still left of a step that a gap has made
   private readonly heard: [number, number] = [0, 0]; // the frame before
   private readonly a: [number, number] = [0, 0];
   private readonly b: [number, number] = [0, 0];
@@ -120,8 +120,8 @@ class Listening extends AudioWorkletProcessor {
         this.powers = [];
         this.origin = message.origin;
         this.next = this.leaving = undefined;
-        this.begun = false;
-        this.risen = CROSSING;
+        this.begun = this.gap = false;
+        this.step.fill(0);
         break;
       case "next":
         this.next = new Ring(message.stream, message.jump);
@@ -166,17 +166,35 @@ class Listening extends AudioWorkletProcessor {
   private one(left: Float32Array, right: Float32Array, i: number): void {
     const head = this.current?.head ?? this.last;
     if (head !== this.last) this.begin(head!);
-    if (this.current?.take(this.a)) this.comeBack();
-    else this.stayAway();
-    if (this.leaving) {
-      const t = ++this.crossed / CROSSING;
-      if (!this.leaving.take(this.b)) this.b[0] = this.b[1] = 0;
-      this.a[0] = this.a[0] * t + this.b[0] * (1 - t);
-      this.a[1] = this.a[1] * t + this.b[1] * (1 - t);
-      if (this.crossed >= CROSSING) this.leaving = undefined;
+    const there = this.current?.take(this.a) ?? false;
+    if (!there) this.a.fill(0);
+    const dry = this.leave();
+    const gap = !there && this.begun && this.current !== undefined && !this.current.ended;
+    if (!there && this.current && !this.current.ended) this.late++;
+    this.begun ||= there;
+    const steps = dry || gap !== this.gap;
+    this.gap = gap;
+    for (const c of [0, 1] as const) {
+      if (steps) this.step[c] = this.heard[c] - this.a[c];
+      this.heard[c] = this.a[c] + this.step[c];
+      this.step[c] *= DYING;
     }
-    left[i] = this.heard[0] = this.a[0];
-    right[i] = this.heard[1] = this.a[1];
+    left[i] = this.heard[0];
+    right[i] = this.heard[1];
+  }
+
+  /** Has the stream that goes cross with the one that comes; true if it ran dry before it was gone. */
+  private leave(): boolean {
+    if (!this.leaving) return false;
+    const t = ++this.crossed / CROSSING;
+    if (!this.leaving.take(this.b)) {
+      this.leaving = undefined;
+      return true;
+    }
+    this.a[0] = this.a[0] * t + this.b[0] * (1 - t);
+    this.a[1] = this.a[1] * t + this.b[1] * (1 - t);
+    if (this.crossed >= CROSSING) this.leaving = undefined;
+    return false;
   }
 
   /** Another block is being heard. */
@@ -185,37 +203,6 @@ class Listening extends AudioWorkletProcessor {
     if (block.power < 0) return;
     this.powers.push(block.power);
     if (this.powers.length > POWERS) this.powers.shift();
-  }
-
-  /** There is sound: after it had stayed away, it comes back over what is still dying away, without a click. */
-  private comeBack(): void {
-    if (this.risen < CROSSING) {
-      const t = ++this.risen / CROSSING;
-      this.a[0] = this.a[0] * t + (this.held[0] *= DYING) * (1 - t);
-      this.a[1] = this.a[1] * t + (this.held[1] *= DYING) * (1 - t);
-    } else {
-      this.held[0] = this.a[0];
-      this.held[1] = this.a[1];
-    }
-    this.begun = true;
-  }
-
-  /** There is none: what was heard last dies away, if more was to come. */
-  private stayAway(): void {
-    if (!this.current || this.current.ended || !this.begun) {
-      this.a[0] = this.a[1] = 0;
-      if (this.current && !this.current.ended) this.late++;
-      return;
-    }
-    this.late++;
-    if (this.risen > 0 && this.risen < CROSSING) {
-      // It goes away while it was coming back: what is heard at the moment dies away.
-      this.held[0] = this.heard[0];
-      this.held[1] = this.heard[1];
-    }
-    this.risen = 0;
-    this.a[0] = this.held[0] *= DYING;
-    this.a[1] = this.held[1] *= DYING;
   }
 
   /** Lets the next stream take over once it has the frame that the current one has reached, and some more. */
@@ -244,6 +231,7 @@ class Listening extends AudioWorkletProcessor {
     if (++this.quanta % REPORT_EVERY !== 0 || !this.current) return;
     this.tell({
       type: "at",
+      stream: this.current.stream,
       frame: start ?? -1,
       time: currentTime,
       playing: start !== undefined,

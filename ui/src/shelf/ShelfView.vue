@@ -4,6 +4,7 @@ import { MoreHorizontal } from "lucide-vue-next";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type Refusal, type Schema } from "../api/client";
+import ArchiveOpener from "./ArchiveOpener.vue";
 import EpisodeRow from "./EpisodeRow.vue";
 
 const props = defineProps<{ show?: string }>();
@@ -36,8 +37,13 @@ async function load(): Promise<void> {
 }
 
 async function loadEpisodes(): Promise<void> {
-  const show = current.value?.id;
   episodes.value = undefined;
+  await freshen();
+}
+
+/** Asks for the episodes again, while those that are known stay on the shelf. */
+async function freshen(): Promise<void> {
+  const show = current.value?.id;
   if (!show) return;
   try {
     const there = (await ask(api.GET("/shows/{show}/episodes", { params: { path: { show } } }))) ?? [];
@@ -80,7 +86,7 @@ async function answer(): Promise<void> {
 async function remove(episode: Schema["Episode"]): Promise<void> {
   try {
     await ElMessageBox.confirm(
-      `“${episode.title}” is removed with its history and its mixdowns. The sounds stay with the show.`,
+      `“${episode.title}” is removed with its history, its finished files, and what listeners have of it: links, comments, its place in the feed. The sounds stay with the show.`,
       "Remove this episode?",
       { confirmButtonText: "Remove the episode", cancelButtonText: "Keep it", type: "warning" },
     );
@@ -133,8 +139,10 @@ watch(() => current.value?.id, loadEpisodes);
               <el-dropdown-menu><el-dropdown-item>Rename the show</el-dropdown-item></el-dropdown-menu>
             </template>
           </el-dropdown>
+          <span class="opener"><ArchiveOpener :key="current.id" :show="current.id" @opened="freshen" /></span>
           <button class="plain-button filled" @click="question('episode')">New episode</button>
         </div>
+        <div id="opening" aria-live="polite"></div>
         <p v-if="!episodes" class="soft waiting">Fetching the episodes…</p>
         <div v-else-if="episodes.length === 0" class="empty">
           <p>There is no episode in this show yet.</p>
@@ -238,9 +246,12 @@ main {
 .title h2 {
   font-size: 24px;
 }
-.title .filled {
-  margin-left: auto;
+.title .filled,
+.opener {
   flex: none;
+}
+.opener {
+  margin-left: auto;
 }
 .more {
   display: grid;

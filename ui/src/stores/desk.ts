@@ -1,14 +1,18 @@
 import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
 import type { Refusal, Schema } from "../api/client";
+import { useHandover } from "./handover";
 import { useJobs } from "./jobs";
 import { useLists } from "./lists";
 import { useMixdowns } from "./mixdowns";
+import { useSharing } from "./sharing";
 import { OpenDesk } from "./open";
 import { useScript } from "./script";
 import { useSession } from "./session";
 import { useSounds } from "./sounds";
-import { useSpeech } from "./speech";
+import { useBalance } from "./balance";
+import { useCheck } from "./check";
+import { useLoudness } from "./loudness";
 import { useTakes } from "./takes";
 import { useVoices } from "./voices";
 
@@ -25,8 +29,12 @@ export const useDesk = defineStore("desk", () => {
   const takes = useTakes();
   const script = useScript();
   const mixdowns = useMixdowns();
-  const speech = useSpeech();
+  const sharing = useSharing();
+  const balance = useBalance();
+  const check = useCheck();
+  const loudness = useLoudness();
   const voices = useVoices();
+  const handover = useHandover();
   const lists = useLists();
   const connected = ref(true);
   /** Why the episode could not be opened. */
@@ -67,12 +75,33 @@ export const useDesk = defineStore("desk", () => {
     events.value = undefined;
     problem.value = undefined;
     connected.value = true;
-    for (const store of [session, sounds, jobs, takes, script, mixdowns, speech, voices]) store.leave();
+    for (const store of [
+      session,
+      sounds,
+      jobs,
+      takes,
+      script,
+      mixdowns,
+      balance,
+      check,
+      loudness,
+      voices,
+      handover,
+      sharing,
+    ])
+      store.leave();
   }
 
   /** Asks for everything about the episode besides its document. */
   async function refresh(): Promise<void> {
-    const all = [sounds.refresh(), jobs.refresh(), takes.refresh(), script.refresh(), mixdowns.refresh()];
+    const all = [
+      sounds.refresh(),
+      jobs.refresh(),
+      takes.refresh(),
+      script.refresh(),
+      mixdowns.refresh(),
+      sharing.refresh(),
+    ];
     await Promise.all(all);
   }
 
@@ -123,9 +152,14 @@ export const useDesk = defineStore("desk", () => {
     if (event.job) jobs.hear(event.job);
     if (event.sounds) quietly(Promise.all([sounds.refresh(), takes.refresh()]).then(() => undefined));
     if (event.mixdowns) quietly(mixdowns.refresh());
+    if (event.links) quietly(Promise.all([sharing.refresh(), sharing.refreshFeed()]).then(() => undefined));
     if (event.takes) quietly(takes.refresh());
     if (event.script) quietly(script.refresh());
-    if (event.loudness) quietly(mixdowns.measure());
+    if (event.measure) balance.progress = event.measure.progress;
+    if (event.loudness) {
+      balance.progress = undefined;
+      quietly(Promise.all([mixdowns.measure(), balance.refresh(), check.refresh()]).then(() => undefined));
+    }
   }
 
   return { connected, problem, open, leave };

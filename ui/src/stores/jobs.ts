@@ -1,3 +1,4 @@
+import { ElMessage } from "element-plus";
 import { defineStore } from "pinia";
 import { ref } from "vue";
 import { api, ask, type Schema } from "../api/client";
@@ -20,6 +21,9 @@ export const useJobs = defineStore("jobs", () => {
   }
 
   function hear(job: Schema["JobEvent"]): void {
+    if (job.kind === "open" && job.state === "done" && byID.value[job.id]?.state !== "done") {
+      ElMessage.success(`${job.name} is an episode of its own now. It is on the shelf.`);
+    }
     byID.value[job.id] = job;
   }
 

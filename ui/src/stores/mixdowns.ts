@@ -1,7 +1,6 @@
 import { defineStore } from "pinia";
 import { ref } from "vue";
 import { api, type Schema } from "../api/client";
-import type { OpenDesk } from "./open";
 import { useSession } from "./session";
 
 /** The finished files of the episode on the desk, and what is known of its loudness. */
@@ -10,8 +9,6 @@ export const useMixdowns = defineStore("mixdowns", () => {
   const list = ref<Schema["Mixdown"][]>([]);
   const measured = ref<Schema["Measured"]>();
   /** About how loud the mix is, while it has not been measured since the last change. */
-  let estimating: OpenDesk | undefined;
-  let again = false;
   const estimated = ref<Schema["Estimated"]>();
 
   async function refresh(): Promise<void> {
@@ -37,28 +34,17 @@ export const useMixdowns = defineStore("mixdowns", () => {
     );
   }
 
-  /** Asks about how loud the mix is now. One question at a time: what has changed meanwhile is asked for after the answer. */
+  /** Asks about how loud the mix is now. */
   async function estimate(): Promise<void> {
     const desk = session.open;
-    if (!desk) return;
-    if (estimating === desk) {
-      again = true;
-      return;
-    }
-    estimating = desk;
-    const path = { episode: desk.episode };
-    try {
-      do {
-        again = false;
-        await desk.load(
-          "estimate",
-          (signal) => api.GET("/episodes/{episode}/loudness/estimate", { params: { path }, signal }),
-          (there) => (estimated.value = there),
-        );
-      } while (again && !desk.left);
-    } finally {
-      if (estimating === desk) estimating = undefined;
-    }
+    const params = { path: { episode: desk?.episode ?? "" } };
+    await desk?.refresh("estimate", () =>
+      desk.load(
+        "estimate",
+        (signal) => api.GET("/episodes/{episode}/loudness/estimate", { params, signal }),
+        (there) => (estimated.value = there),
+      ),
+    );
   }
 
   function leave(): void {

@@ -10,6 +10,9 @@ export class OpenDesk {
   private readonly leaving = new AbortController();
   private readonly asked = new Map<string, number>();
 
+  /** What is being asked for, and whether it is to be asked for again after the answer. */
+  private readonly asking = new Map<string, boolean>();
+
   constructor(readonly episode: string) {}
 
   get left(): boolean {
@@ -22,6 +25,22 @@ export class OpenDesk {
 
   leave(): void {
     this.leaving.abort();
+  }
+
+  /** Asks anew, one question about a thing at a time: what has changed meanwhile is asked for after the answer. */
+  async refresh(what: string, question: () => Promise<void>): Promise<void> {
+    if (this.asking.has(what)) {
+      this.asking.set(what, true);
+      return;
+    }
+    try {
+      do {
+        this.asking.set(what, false);
+        await question();
+      } while (this.asking.get(what) && !this.left);
+    } finally {
+      this.asking.delete(what);
+    }
   }
 
   /** Asks for something and takes the answer in, unless the desk has been left or it was asked for anew. Throws a Refusal. */

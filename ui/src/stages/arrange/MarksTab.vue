@@ -4,6 +4,7 @@ import { computed } from "vue";
 import { useActs } from "../../desk/acts";
 import { useDeskContext } from "../../desk/context";
 import ValueField from "../../desk/ValueField.vue";
+import MarkLists from "./MarkLists.vue";
 import { parseTime, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 
@@ -119,6 +120,7 @@ function jump(at: number): void {
       </div>
     </li>
   </ul>
+  <MarkLists :some="markers.length > 0" :chapters="markers.some((m) => m.chapter)" />
 </template>
 
 <style scoped>

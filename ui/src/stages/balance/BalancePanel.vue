@@ -9,12 +9,17 @@ import DipCard from "./DipCard.vue";
 import EvenOut from "./EvenOut.vue";
 import LevelHere from "./LevelHere.vue";
 import LinePoints from "./LinePoints.vue";
+import MakeRoom from "./MakeRoom.vue";
+import MakingWay from "./MakingWay.vue";
+import SpeechHeard from "./SpeechHeard.vue";
 import TrackLevels from "./TrackLevels.vue";
 import TrackTreatment from "./TrackTreatment.vue";
 
 const session = useSession();
 /** Voices are being evened out. */
 const evening = ref(false);
+/** Room is being made for speech. */
+const rooming = ref(false);
 const desk = useDeskContext();
 
 const chosen = computed(() => {
@@ -45,8 +50,13 @@ const ofTracks = computed({
     <hr class="panel-rule" />
     <LevelHere :id="chosen.id" :track="chosen.track" />
     <hr class="panel-rule" />
+    <template v-if="chosen.track.part !== 'voice'">
+      <MakingWay :track="chosen.track" />
+      <hr class="panel-rule" />
+    </template>
     <h3>Clip</h3>
     <ClipGain :id="chosen.id" :clip="chosen.clip" />
+    <SpeechHeard v-if="chosen.track.part === 'voice'" :clip="chosen.clip" />
     <hr class="panel-rule" />
   </template>
   <template v-if="line">
@@ -65,6 +75,10 @@ const ofTracks = computed({
   <label v-if="track" class="lines">
     <input v-model="ofTracks" type="checkbox" /> Show the level lines of tracks (V)
   </label>
+  <template v-if="track && !chosen && track.part !== 'voice'">
+    <hr class="panel-rule" />
+    <MakingWay :track="track" />
+  </template>
   <template v-if="track">
     <hr class="panel-rule" />
     <TrackTreatment :track="track" />
@@ -78,7 +92,9 @@ const ofTracks = computed({
   </div>
   <p v-else-if="!chosen" class="soft hint">Choose a clip to set its gain, level line and fades.</p>
   <hr class="panel-rule" />
-  <button class="plain-button" :aria-expanded="evening" @click="evening = !evening">
+  <button v-if="!rooming" class="plain-button wide" @click="rooming = true">Make room for speech…</button>
+  <MakeRoom v-else class="evening" @done="rooming = false" />
+  <button class="plain-button wide" :aria-expanded="evening" @click="evening = !evening">
     {{ evening ? "Done with evening out" : "Even out voices…" }}
   </button>
   <EvenOut v-if="evening" class="evening" />
@@ -99,6 +115,11 @@ h3 {
   gap: 6px;
   margin-top: 8px;
   font-size: 12.5px;
+}
+.wide {
+  display: block;
+  width: 100%;
+  margin-top: 6px;
 }
 .evening {
   margin-top: 10px;

@@ -5,13 +5,16 @@ import { useDeskContext } from "../../desk/context";
 import { courseAt } from "../../drawing/courses";
 import { levelHere } from "../../drawing/level";
 import { isTreated } from "../../drawing/reduction";
-import { figure, levelText, timeText } from "../../model/units";
+import { stretchNear, wayAt } from "../../drawing/way";
+import { useBalance } from "../../stores/balance";
+import { figure, levelText, RATE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 
 /** What acts on the level of a clip where the pointer is on it, or else at the playhead. */
 const props = defineProps<{ id: string; track: Schema["Track"] }>();
 const session = useSession();
 const desk = useDeskContext();
+const balance = useBalance();
 
 const pointed = computed(() => (desk.pointed.value?.clip === props.id ? desk.pointed.value.at : undefined));
 const at = computed(() => Math.round(pointed.value ?? desk.playhead.value));
@@ -23,9 +26,36 @@ const course = computed(() => {
   if (!clip || !treated.value) return undefined;
   return courseAt(props.track.id, Math.min(Math.max(at.value, clip.start), clip.start + clip.length - 1), true);
 });
+/** How far the track has made way at the nearest frame of the clip, and for whom. */
+const made = computed(() => {
+  const clip = props.track.clips[props.id];
+  const way = balance.wayOf(props.track);
+  if (!clip || !way) return undefined;
+  const n = Math.min(Math.max(at.value, clip.start), clip.start + clip.length - 1);
+  return { level: wayAt(way, n), whom: speakers(n) };
+});
+/** The names of those who speak at a frame, or next, of the voices that the track makes way for. */
+function speakers(n: number): string {
+  const voices = balance.voicesOf(props.track);
+  const spoken = balance.shown?.spoken ?? [];
+  const named = (session.document?.tracks ?? []).filter((t) => {
+    const spans = spoken.find((s) => s.track === t.id)?.spans ?? [];
+    const next = stretchNear(spans, n);
+    return voices.includes(t.name) && next !== undefined && spans[next]!.from - RATE * 2 <= n;
+  });
+  return named.map((t) => t.name).join(", ");
+}
 const here = computed(() =>
   props.id in props.track.clips && (!treated.value || course.value)
-    ? levelHere(props.track, props.id, session.glance?.crossings ?? [], at.value, audible.value, course.value)
+    ? levelHere(
+        props.track,
+        props.id,
+        session.glance?.crossings ?? [],
+        at.value,
+        audible.value,
+        course.value,
+        made.value?.level,
+      )
     : undefined,
 );
 const rows = computed(() => {
@@ -42,6 +72,11 @@ const rows = computed(() => {
     { name: "Compressor and make-up", value: l.compressor, always: props.track.treatment?.compressor?.on },
     { name: "Limiter", value: l.limiter, always: props.track.treatment?.limiter?.on },
     { name: "Track level line", value: l.trackLine, always: false },
+    {
+      name: made.value?.whom && l.way < 0 ? `Makes way for ${made.value.whom}` : "Makes way for speech",
+      value: l.way,
+      always: made.value !== undefined,
+    },
     { name: "Track fader", value: l.fader, always: true },
   ].filter((r) => r.always || r.value !== 0);
 });

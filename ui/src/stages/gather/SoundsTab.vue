@@ -61,7 +61,10 @@ const found = computed(() => {
 });
 const imports = computed(() =>
   Object.values(jobs.byID).filter(
-    (j) => (j.kind === "import" || j.kind === "render") && j.state !== "done" && j.state !== "cancelled",
+    (j) =>
+      (j.kind === "import" || j.kind === "render" || j.kind === "open") &&
+      j.state !== "done" &&
+      j.state !== "cancelled",
   ),
 );
 const doing = {

@@ -1,0 +1,232 @@
+// Package handover makes finished files: it brings a mix to its target, writes it in a format with its details,
+// measures what has become of it by reading it back, and does it again where a lossy format has put a peak
+// above the ceiling. The server and the command line make the same bytes with it.
+package handover
+
+import (
+	"context"
+	"errors"
+	"math"
+	"os"
+	"strings"
+
+	"ruvel/core/audio"
+	"ruvel/core/loudness"
+	"ruvel/core/master"
+	"ruvel/core/mix"
+	"ruvel/core/problem"
+	"ruvel/internal/disk"
+	"ruvel/internal/media"
+)
+
+// Order is what is wanted.
+type Order struct {
+	Setting  media.Setting
+	From, To audio.Frames
+	Target   *loudness.Target // nil: the mix is left as it is
+	Label    media.Label
+	Name     string // of the file without an ending, for those inside an archive
+}
+
+// Made is what has become of it.
+type Made struct {
+	Loudness loudness.Result `json:"-"` // measured on the file
+	Gain     float64         `json:"gain" doc:"dB by which the mix was made louder"`
+	master.Work
+	Again int    `json:"again" doc:"How often it was written once more, because decoding put a peak over the ceiling"`
+	Text  string `json:"text" doc:"What was done, in words"`
+	// Outline are the heights of the silhouette of what has become of it.
+	Outline []byte `json:"-"`
+}
+
+// outlined is how many heights a silhouette has.
+const outlined = 400
+
+// Parts of the progress: measuring the mix, writing the file, measuring it.
+const (
+	toMeasure = 0.15
+	toWrite   = 0.70
+)
+
+// again is how often a file is written once more at most.
+const again = 3
+
+// Make writes a file to a path, in a folder of its own that other files may be laid into meanwhile. If it fails
+// there is no file.
+func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress func(part float64)) (made Made, err error) {
+	defer func() {
+		if err != nil {
+			_ = os.Remove(path)
+			err = disk.Full(err)
+		}
+	}()
+	progress = onward(progress)
+	if o.From < 0 || o.To > plan.Length() || o.From >= o.To {
+		return made, problem.New("nothing-to-mix", "from", "There is nothing to mix down between %v and %v; the session ends at %v.", o.From, o.To, plan.Length())
+	}
+	stretch := master.Stretch{From: o.From, To: o.To, Channels: o.Setting.Channels, Renderer: func() master.Render { return mix.NewRenderer(plan).Render }}
+	var course master.Course
+	if o.Target != nil {
+		if course, err = measure(ctx, plan, stretch, func(p float64) { progress(p * toMeasure / 2) }); err != nil {
+			return made, err
+		}
+	}
+	m := &master.Master{}
+	var aim float64
+	var ceiling master.Ceiling
+	if o.Target != nil {
+		aim, ceiling.Level = o.Target.Integrated, o.Target.TruePeak-headroom(o.Setting)
+	}
+	known := &media.Pieces{Loud: 1, Length: stretch.Length()}
+	if o.Target != nil {
+		known.Loud = float32(audio.DB(o.Target.TruePeak).Gain())
+	}
+	for ; ; made.Again++ {
+		if o.Target != nil {
+			if m, err = master.Reach(ctx, stretch, course, aim, ceiling, atOnce, func(p float64) { progress(toMeasure * (0.5 + p/2)) }); err != nil {
+				return made, err
+			}
+		}
+		came, err := write(ctx, plan, stretch, m, o, path, known, progress)
+		if err != nil {
+			return made, err
+		}
+		made.Loudness, made.Outline = came.Loudness(), came.Outline(outlined)
+		made.Loudness.Length = min(made.Loudness.Length, o.To-o.From)
+		if o.Target == nil || made.Again == again || made.Loudness.Integrated <= float64(audio.Silence) {
+			break
+		}
+		off := o.Target.Integrated - made.Loudness.Integrated
+		over := ceiling.Lower(came, o.Target.TruePeak)
+		if over == 0 && (math.Abs(off) < 0.08 || !m.Reached) {
+			break
+		}
+		if m.Reached {
+			aim += off
+		}
+	}
+	made.Gain, made.Work = m.Gain, m.Work
+	made.Text = say(o, m, made)
+	if o.Setting.Format.Key == "bwf" {
+		err = media.WriteLoudness(path, made.Loudness)
+	}
+	return made, err
+}
+
+func atOnce(do func()) { do() }
+
+// onward is a progress that never goes back.
+func onward(progress func(float64)) func(float64) {
+	var most float64
+	return func(p float64) {
+		if p > most {
+			most = p
+			progress(p)
+		}
+	}
+}
+
+// headroom is by how much the true peak is put lower at first.
+func headroom(s media.Setting) float64 {
+	h := s.Headroom()
+	if s.Rate != audio.Rate {
+		h = max(h, 0.05) // sampled elsewhere, its peaks are a little higher
+	}
+	return h
+}
+
+// measure takes what is known of the whole mix, where that is what is delivered.
+func measure(ctx context.Context, plan *mix.Plan, s master.Stretch, progress func(float64)) (master.Course, error) {
+	if s.Channels == 2 && s.From == 0 && s.To == plan.Length() {
+		m, err := plan.Measure(ctx)
+		progress(1)
+		return Course(m), err
+	}
+	return master.Along(ctx, s, atOnce, progress)
+}
+
+// Course is what was measured of a whole mix, as a target is reached from it.
+func Course(m mix.Measured) master.Course {
+	return master.Course{Length: m.Loudness.Length, Powers: m.Sum, True: m.True}
+}
+
+func say(o Order, m *master.Master, made Made) string {
+	if o.Target == nil {
+		return "The mix as it is."
+	}
+	out := m.Say()
+	if made.Again > 0 {
+		out += " Decoding raised some peaks over the ceiling, so they were put lower."
+	}
+	switch {
+	case !m.Reached:
+		out += " That is all that could be done: the mix is too soft, or its peaks are too high, for this target. First raise and compress the voices in Balance, or choose a softer target."
+	case m.Heard():
+		out += " So much limiting is heard: first even out and compress the voices in Balance, or choose a softer target."
+	}
+	return strings.ReplaceAll(out, " -", " −")
+}
+
+// write makes the file, and gives the course of what has become of it.
+func write(ctx context.Context, plan *mix.Plan, s master.Stretch, m *master.Master, o Order, path string, known *media.Pieces, progress func(float64)) (came master.Course, err error) {
+	if o.Setting.Format.Stems {
+		return writeStems(ctx, plan, s, m, o, path, func(p float64) { progress(toMeasure + p*(1-toMeasure)) })
+	}
+	encoding, stop := context.WithCancel(ctx)
+	defer stop()
+	sink, err := media.Create(encoding, path, o.Setting, o.Label, known)
+	if err != nil {
+		return came, err
+	}
+	hears := o.Setting.Heard()
+	part := toWrite
+	if hears {
+		part = 1 - toMeasure
+	}
+	done := audio.Frames(0)
+	err = plan.Each(ctx, s.From, s.To, func(piece audio.PCM) error {
+		piece = master.Fold(piece, s.Channels)
+		m.Apply(piece, done)
+		for at := audio.Frames(0); at < piece.Length(); at += audio.Second {
+			second := piece.Slice(at, min(at+audio.Second, piece.Length()))
+			if err := sink.Write(second); err != nil {
+				return err
+			}
+			done += second.Length()
+			progress(toMeasure + part*done.Seconds()/s.Length().Seconds())
+		}
+		return nil
+	})
+	if err != nil {
+		stop()
+	}
+	closed := sink.Close()
+	if ctx.Err() != nil {
+		return came, ctx.Err()
+	}
+	if err = errors.Join(err, closed); err != nil {
+		return came, err
+	}
+	if hears {
+		return sink.(media.Heard).Course(), nil
+	}
+	return Listen(ctx, path, known.Loud, func(p float64) { progress(toMeasure + toWrite + p*(1-toMeasure-toWrite)) })
+}
+
+// Listen decodes a sound file and gives its course, with the true peaks that are above loud, an amplitude.
+func Listen(ctx context.Context, path string, loud float32, progress func(part float64)) (master.Course, error) {
+	info, err := media.Probe(ctx, path)
+	if err != nil {
+		return master.Course{}, err
+	}
+	listener := master.NewListener(info.Channels, loud)
+	done := audio.Frames(0)
+	_, err = media.Decode(ctx, path, info, func(pcm audio.PCM) error {
+		listener.Write(pcm)
+		if done += pcm.Length(); info.Expected > 0 {
+			progress(min(1, done.Seconds()/info.Expected.Seconds()))
+		}
+		return nil
+	})
+	return listener.Course(), err
+}

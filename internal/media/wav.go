@@ -1,0 +1,280 @@
+package media
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+
+	"ruvel/core/audio"
+	"ruvel/core/dither"
+	"ruvel/core/loudness"
+	"ruvel/core/master"
+)
+
+// riffMost is how many bytes a RIFF chunk can hold: its length has 32 bits.
+const riffMost = math.MaxUint32
+
+// wav is a WAV file: RIFF/WAVE with the fields of the details as LIST INFO, markers as cue points, and in the
+// broadcast form a bext chunk of version 2 (EBU Tech 3285). One that grows beyond 4 GiB becomes RF64 (EBU Tech
+// 3306): the place of its ds64 chunk is kept free by a JUNK chunk of the same length.
+type wav struct {
+	file     *os.File
+	out      *bufio.Writer
+	quantise *dither.Quantiser
+	buffer   []byte
+	hearing  *hearing
+	course   master.Course
+	frame    int64 // bytes
+	data     int64 // bytes of sound
+	dataAt   int64 // where the length of the data chunk stands
+	factAt   int64 // where that of the sound in frames stands, or 0
+	most     int64
+}
+
+const (
+	ds64At     = 12
+	ds64Length = 28
+	bextAt     = ds64At + 8 + ds64Length
+)
+
+func newWAV(path string, s Setting, label *Label, known *Pieces) (*wav, error) {
+	f, err := os.Create(path)
+	if err != nil {
+		return nil, err
+	}
+	bytesOf := s.Format.bits / 8
+	w := &wav{file: f, out: bufio.NewWriterSize(f, 1<<18), frame: int64(bytesOf * s.Channels), most: riffMost}
+	if s.Format.bits != 32 {
+		w.quantise = &dither.Quantiser{Bits: s.Format.bits, Bytes: bytesOf}
+	}
+	if _, err := w.out.Write(w.head(s, label)); err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	w.hearing = hear(s, bytesOf, known)
+	return w, nil
+}
+
+// Course is that of the finished file, if it has been listened to.
+func (w *wav) Course() master.Course { return w.course }
+
+func (w *wav) head(s Setting, label *Label) []byte {
+	h := append([]byte("RIFF\x00\x00\x00\x00WAVE"), chunk("JUNK", make([]byte, ds64Length))...)
+	if s.Format.how == asBWF {
+		h = append(h, chunk("bext", bext(s, label))...)
+	}
+	code := uint16(1) // whole numbers
+	if s.Format.bits == 32 {
+		code = 3 // floating point
+	}
+	var fmtChunk []byte
+	for _, v := range []any{code, uint16(s.Channels), uint32(s.Rate), uint32(s.Rate) * uint32(w.frame), uint16(w.frame), uint16(s.Format.bits)} {
+		fmtChunk, _ = binary.Append(fmtChunk, binary.LittleEndian, v)
+	}
+	if code == 3 {
+		fmtChunk = append(fmtChunk, 0, 0)
+	}
+	h = append(h, chunk("fmt ", fmtChunk)...)
+	if code == 3 {
+		w.factAt = int64(len(h)) + 8
+		h = append(h, chunk("fact", make([]byte, 4))...)
+	}
+	if info := label.riffInfo(); len(info) > 4 {
+		h = append(h, chunk("LIST", info)...)
+	}
+	h = append(h, label.cues(s.Rate)...)
+	w.dataAt = int64(len(h)) + 4
+	return append(h, "data\x00\x00\x00\x00"...)
+}
+
+// chunk is one of a RIFF file, of an even length.
+func chunk(id string, body []byte) []byte {
+	out := binary.LittleEndian.AppendUint32([]byte(id), uint32(len(body)))
+	out = append(out, body...)
+	if len(body)%2 == 1 {
+		out = append(out, 0)
+	}
+	return out
+}
+
+// riffInfo are the fields of "Multimedia Programming Interface and Data Specifications 1.0" (1991), in UTF-8.
+func (l *Label) riffInfo() []byte {
+	out := []byte("INFO")
+	for _, f := range []pair{
+		{"INAM", l.Title},
+		{"IART", l.Presenter},
+		{"IPRD", l.Show},
+		{"ICMT", l.about()},
+		{"ICRD", l.Date},
+		{"ICOP", l.Copyright},
+		{"IGNR", map[bool]string{true: "Podcast"}[l.Title != ""]},
+		{"IPRT", number(l.Number)},
+		{"IKEY", strings.Join(l.Keywords, "; ")},
+		{"ILNG", l.Language},
+	} {
+		if f.value != "" {
+			out = append(out, chunk(f.key, append([]byte(f.value), 0))...)
+		}
+	}
+	return out
+}
+
+// cues are the chapters as cue points with their labels and lengths.
+func (l *Label) cues(rate int) []byte {
+	if len(l.Chapters) == 0 {
+		return nil
+	}
+	cue := binary.LittleEndian.AppendUint32(nil, uint32(len(l.Chapters)))
+	list := []byte("adtl")
+	for i, c := range l.Chapters {
+		id, at := uint32(i+1), uint32(int64(c.At)*int64(rate)/audio.Rate)
+		length := uint32(int64(c.End)*int64(rate)/audio.Rate) - at
+		for _, v := range []uint32{id, at, binary.LittleEndian.Uint32([]byte("data")), 0, 0, at} {
+			cue = binary.LittleEndian.AppendUint32(cue, v)
+		}
+		list = append(list, chunk("labl", append(binary.LittleEndian.AppendUint32(nil, id), c.Title+"\x00"...))...)
+		stretch := binary.LittleEndian.AppendUint32(nil, id)
+		stretch = binary.LittleEndian.AppendUint32(stretch, length)
+		list = append(list, chunk("ltxt", append(stretch, "rgn \x00\x00\x00\x00\x00\x00\x00\x00"...))...)
+	}
+	return append(chunk("cue ", cue), chunk("LIST", list)...)
+}
+
+// Places in a bext chunk of version 2.
+const (
+	bextVersionAt  = 256 + 32 + 32 + 10 + 8 + 8
+	bextLoudnessAt = bextVersionAt + 2 + 64
+	bextFixed      = bextLoudnessAt + 10 + 180
+)
+
+// bext is the broadcast extension. Its loudness is not known before the file is measured: 0x7FFF says so.
+func bext(s Setting, label *Label) []byte {
+	b := make([]byte, bextFixed)
+	text := func(at, most int, value string) {
+		value = plain(value)
+		copy(b[at:at+most], value[:min(most, len(value))])
+	}
+	text(0, 256, strings.TrimSpace(label.Show+" "+label.Title))
+	text(256, 32, "Ruvel")
+	text(288, 32, fmt.Sprintf("%s %d", label.Show, label.Number))
+	date := label.Date
+	if date == "" {
+		date = "0000-00-00"
+	}
+	text(320, 10, date)
+	text(330, 8, "00:00:00")
+	binary.LittleEndian.PutUint64(b[338:], uint64(label.Origin*int64(s.Rate)/audio.Rate))
+	binary.LittleEndian.PutUint16(b[bextVersionAt:], 2)
+	for i := range 5 {
+		binary.LittleEndian.PutUint16(b[bextLoudnessAt+2*i:], 0x7FFF)
+	}
+	mode := map[int]string{1: "mono", 2: "stereo"}[s.Channels]
+	return append(b, fmt.Sprintf("A=PCM,F=%d,W=%d,M=%s,T=Ruvel\r\n", s.Rate, s.Format.bits, mode)...)
+}
+
+// plain is a text in ASCII, which is all that a bext chunk may hold: accents are left out, and what has no such form is a question mark.
+func plain(text string) string {
+	return strings.Map(func(r rune) rune {
+		switch {
+		case unicode.Is(unicode.Mn, r):
+			return -1
+		case r == '\u2019':
+			return '\''
+		case r == '\u2013' || r == '\u2014':
+			return '-'
+		case r < ' ':
+			return ' '
+		case r > '~':
+			return '?'
+		}
+		return r
+	}, norm.NFD.String(text))
+}
+
+// WriteLoudness writes what was measured of a file into its bext chunk, if it has one. Of what is silent, and of a
+// sound too short for it, there is no loudness.
+func WriteLoudness(path string, r loudness.Result) error {
+	f, err := os.OpenFile(path, os.O_RDWR, 0)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	id := make([]byte, 4)
+	if _, err := f.ReadAt(id, bextAt); err != nil || !bytes.Equal(id, []byte("bext")) {
+		return nil //nolint:nilerr // a file that ends before has none
+	}
+	var out []byte
+	for _, v := range []float64{r.Integrated, r.Range, r.TruePeak, r.MaxMomentary, r.MaxShortTerm} {
+		n := int16(0x7FFF)
+		if v > -99 && v < 99 {
+			n = int16(math.Round(100 * v))
+		}
+		out = binary.LittleEndian.AppendUint16(out, uint16(n))
+	}
+	_, err = f.WriteAt(out, bextAt+8+bextLoudnessAt)
+	return errors.Join(err, f.Close())
+}
+
+func (w *wav) Write(pcm audio.PCM) error {
+	if w.quantise != nil {
+		w.buffer = w.quantise.Append(w.buffer[:0], pcm)
+	} else {
+		w.buffer = interleaved(w.buffer[:0], pcm)
+	}
+	w.hearing.write(w.buffer)
+	w.data += int64(len(w.buffer))
+	_, err := w.out.Write(w.buffer)
+	return err
+}
+
+// Close writes the lengths.
+func (w *wav) Close() error {
+	w.course = w.hearing.end()
+	err := w.finish()
+	return errors.Join(err, w.file.Close())
+}
+
+func (w *wav) finish() error {
+	if w.data%2 == 1 {
+		_ = w.out.WriteByte(0)
+	}
+	if err := w.out.Flush(); err != nil {
+		return err
+	}
+	end, err := w.file.Seek(0, io.SeekEnd)
+	if err != nil {
+		return err
+	}
+	put := func(at int64, values ...uint32) {
+		var out []byte
+		for _, v := range values {
+			out = binary.LittleEndian.AppendUint32(out, v)
+		}
+		_, failed := w.file.WriteAt(out, at)
+		err = errors.Join(err, failed)
+	}
+	frames := w.data / w.frame
+	if w.factAt > 0 {
+		put(w.factAt, uint32(min(frames, math.MaxUint32)))
+	}
+	if end-8 <= w.most {
+		put(4, uint32(end-8))
+		put(w.dataAt, uint32(w.data))
+		return err
+	}
+	halves := func(v int64) []uint32 { return []uint32{uint32(v), uint32(v >> 32)} }
+	_, failed := w.file.WriteAt([]byte("RF64\xff\xff\xff\xff"), 0)
+	_, failedToo := w.file.WriteAt([]byte("ds64"), ds64At)
+	err = errors.Join(err, failed, failedToo)
+	put(ds64At+8, append(append(halves(end-8), halves(w.data)...), append(halves(frames), 0)...)...)
+	put(w.dataAt, math.MaxUint32)
+	return err
+}

@@ -1,0 +1,382 @@
+package server
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"net/http"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"ruvel/core/details"
+	"ruvel/internal/feed"
+	"ruvel/internal/links"
+	"ruvel/internal/player"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+)
+
+// feedsAt is where feeds are.
+const feedsAt = "/f"
+
+// FeedView is the feed of a show.
+type FeedView struct {
+	Path string `json:"path" doc:"Of the feed on this server"`
+	Name string `json:"name" doc:"By which everybody finds it; empty: it is for those alone who have its address"`
+	store.FeedSaid
+}
+
+// Publishing is how an episode stands to the feed of its show.
+type Publishing struct {
+	State   string     `json:"state" enum:"never,waiting,published,withdrawn"`
+	At      *time.Time `json:"at,omitempty" doc:"When it was or will be published"`
+	Mixdown string     `json:"mixdown,omitempty"`
+	File    string     `json:"file,omitempty"`
+	Page    string     `json:"page,omitempty" doc:"Path of its page for listeners"`
+}
+
+type feedSettings struct {
+	Name  string `json:"name,omitempty" maxLength:"60" doc:"By which everybody finds it: small letters, digits and hyphens; left out: it is private"`
+	Renew bool   `json:"renew,omitempty" doc:"It gets another address; whoever has the one before finds nothing there any more"`
+	store.FeedSaid
+}
+
+type toPublish struct {
+	Mixdown    string     `json:"mixdown" format:"uuid" doc:"A finished file of the episode"`
+	At         *time.Time `json:"at,omitempty" doc:"Left out: now; of an episode that is in the feed: as it was"`
+	Transcript bool       `json:"transcript,omitempty" doc:"With the script as its transcript"`
+}
+
+func (s *Server) feedRoutes(api huma.API) {
+	huma.Register(api, operation("GET", "/shows/{show}/feed", "get-feed", "The feed of a show, by which players fetch its episodes"),
+		func(ctx context.Context, in *InShow) (*body[FeedView], error) {
+			return answer(s.feedView(ctx, in.Show))
+		})
+	huma.Register(api, operation("PUT", "/shows/{show}/feed", "set-feed", "What a feed says of its show, and who finds it"),
+		func(ctx context.Context, in *struct {
+			InShow
+			Body feedSettings
+		},
+		) (*body[FeedView], error) {
+			f, err := s.feedOf(ctx, in.Show)
+			if err == nil {
+				err = links.SetFeed(ctx, s.Store, f, in.Body.Name, in.Body.Renew, in.Body.FeedSaid)
+			}
+			if err != nil {
+				return nil, fail(err)
+			}
+			return answer(s.feedView(ctx, in.Show))
+		})
+	huma.Register(api, operation("GET", "/episodes/{episode}/publication", "get-publication", "How an episode stands to the feed of its show"),
+		func(ctx context.Context, in *InEpisode) (*body[Publishing], error) {
+			return answer(s.publishing(ctx, in.Episode))
+		})
+	huma.Register(api, operation("PUT", "/episodes/{episode}/publication", "publish", "Put a finished file of an episode into the feed of its show, now or later. Published again, it stays the same episode to players"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Body toPublish
+		},
+		) (*body[Publishing], error) {
+			if err := s.publish(ctx, in.Episode, in.Body); err != nil {
+				return nil, fail(err)
+			}
+			return answer(s.publishing(ctx, in.Episode))
+		})
+	huma.Register(api, operation("POST", "/episodes/{episode}/publication/withdraw", "withdraw-publication", "Take an episode out of the feed"),
+		func(ctx context.Context, in *InEpisode) (*body[Publishing], error) {
+			if _, err := s.Store.Episode(ctx, in.Episode); err != nil {
+				return nil, fail(err)
+			}
+			if err := s.Store.WithdrawPublication(ctx, in.Episode); err != nil {
+				return nil, fail(err)
+			}
+			s.linksChanged(ctx, in.Episode)
+			return answer(s.publishing(ctx, in.Episode))
+		})
+}
+
+func (s *Server) feedOf(ctx context.Context, show string) (store.Feed, error) {
+	address, err := links.Address()
+	if err != nil {
+		return store.Feed{}, err
+	}
+	return s.Store.Feed(ctx, show, address)
+}
+
+func (s *Server) feedView(ctx context.Context, show string) (FeedView, error) {
+	f, err := s.feedOf(ctx, show)
+	return FeedView{feedsAt + "/" + cmp.Or(nameOf(f), f.Address), nameOf(f), f.Said.Of}, err
+}
+
+func nameOf(f store.Feed) string {
+	if f.Name == nil {
+		return ""
+	}
+	return *f.Name
+}
+
+func (s *Server) publish(ctx context.Context, episode string, want toPublish) error {
+	m, err := s.Store.Mixdown(ctx, want.Mixdown)
+	if err != nil {
+		return err
+	}
+	e, err := s.Store.Episode(ctx, episode)
+	if err != nil {
+		return err
+	}
+	page, err := s.listenersPage(ctx, m, want.Transcript)
+	if err != nil {
+		return err
+	}
+	if err := links.Publish(ctx, s.Store, e, m, page, want.At); err != nil {
+		return err
+	}
+	s.linksChanged(ctx, episode)
+	return nil
+}
+
+func (s *Server) publishing(ctx context.Context, episode string) (out Publishing, err error) {
+	e, err := s.Store.Episode(ctx, episode)
+	if err != nil {
+		return out, err
+	}
+	p, err := s.Store.Publication(ctx, episode)
+	if store.IsNotFound(err) {
+		return Publishing{State: "never"}, nil
+	}
+	if err != nil {
+		return out, err
+	}
+	f, err := s.feedOf(ctx, e.Show)
+	if err != nil {
+		return out, err
+	}
+	out = Publishing{State: "published", At: &p.Published, File: p.Page.Of.File, Page: feedsAt + "/" + cmp.Or(nameOf(f), f.Address) + "/" + episode}
+	if p.Mixdown != nil {
+		out.Mixdown = *p.Mixdown
+	}
+	switch {
+	case p.Withdrawn != nil:
+		out.State = "withdrawn"
+	case p.Published.After(time.Now()):
+		out.State = "waiting"
+	}
+	return out, nil
+}
+
+// publicFeedRoutes are what players ask for.
+func (s *Server) publicFeedRoutes(r chi.Router) {
+	r.Group(func(r chi.Router) {
+		r.Use(secluded, fetchable)
+		for path, handler := range map[string]http.HandlerFunc{
+			"": s.showFeed, "/artwork.jpg": s.feedArtwork, "/{episode}": s.feedPage, "/{episode}/{part}": s.feedPart,
+		} {
+			r.Get(feedsAt+"/{address}"+path, handler)
+			r.Head(feedsAt+"/{address}"+path, handler)
+		}
+	})
+}
+
+// fetchable lets players that are pages of others fetch what is in a feed, and keep it for a while.
+func fetchable(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Access-Control-Allow-Origin", "*")
+		h.Set("Cross-Origin-Resource-Policy", "cross-origin")
+		h.Set("Cache-Control", "private, max-age=300")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// asked is the feed that a request is about. Else it has answered.
+func (s *Server) asked(w http.ResponseWriter, r *http.Request) (f store.Feed, there bool) {
+	f, err := s.Store.FeedAt(r.Context(), chi.URLParam(r, "address"))
+	return f, err == nil || s.refusePage(w, err)
+}
+
+// askedFor is the episode of it that a request is about, if it is in it now.
+func (s *Server) askedFor(w http.ResponseWriter, r *http.Request) (p store.Publication, there bool) {
+	f, there := s.asked(w, r)
+	if !there {
+		return p, false
+	}
+	p, err := s.Store.Publication(r.Context(), chi.URLParam(r, "episode"))
+	switch {
+	case err != nil:
+	case p.Show != f.Show:
+		err = store.NotFound("episode")
+	case p.Withdrawn != nil:
+		err = links.ErrWithdrawn
+	case p.Published.After(time.Now()):
+		err = store.NotFound("episode")
+	}
+	return p, err == nil || s.refusePage(w, err)
+}
+
+func (s *Server) showFeed(w http.ResponseWriter, r *http.Request) {
+	f, there := s.asked(w, r)
+	if !there {
+		return
+	}
+	out, err := s.feedText(r, f)
+	if err != nil {
+		s.refusePage(w, err)
+		return
+	}
+	sum := sha256.Sum256(out)
+	w.Header().Set("Content-Type", "application/rss+xml; charset=utf-8")
+	w.Header().Set("ETag", `"`+hex.EncodeToString(sum[:16])+`"`)
+	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(out))
+}
+
+// encrypted says whether a request has come by TLS, here or to a web server in front.
+func encrypted(r *http.Request) bool {
+	return r.TLS != nil || strings.EqualFold(r.Header.Get("X-Forwarded-Proto"), "https")
+}
+
+// origin is how the address of a request begins, as the one who asks knows it.
+func origin(r *http.Request) string {
+	return map[bool]string{true: "https://", false: "http://"}[encrypted(r)] + r.Host
+}
+
+// feedText is the feed as somebody reads it who has asked at an address: all others in it begin with that.
+func (s *Server) feedText(r *http.Request, f store.Feed) ([]byte, error) {
+	ctx := r.Context()
+	all, err := s.Store.Publications(ctx, f.Show, time.Now())
+	if err != nil {
+		return nil, err
+	}
+	show, err := s.Store.Show(ctx, f.Show)
+	if err != nil {
+		return nil, err
+	}
+	said, err := s.Store.Details(ctx, f.Show)
+	if err != nil {
+		return nil, err
+	}
+	self := origin(r) + feedsAt + "/" + chi.URLParam(r, "address")
+	out := feed.Show{
+		Title: show.Name, Description: f.Said.Of.Description, Language: said.Language, Author: cmp.Or(f.Said.Of.Author, said.Presenter), Contact: f.Said.Of.Contact,
+		Copyright: said.Copyright, Category: f.Said.Of.Category, Explicit: f.Said.Of.Explicit, Self: self, Home: cmp.Or(f.Said.Of.Home, self),
+	}
+	if said.Artwork != "" {
+		out.Artwork = self + "/artwork.jpg"
+	}
+	for _, p := range all {
+		page, at := p.Page.Of, self+"/"+p.Episode
+		e := feed.Episode{
+			GUID: p.GUID, Title: page.Sheet.Title, Description: page.Sheet.Description, Published: p.Published, Sound: at + "/sound" + filepath.Ext(page.File),
+			Bytes: page.Bytes, Type: page.Type, Length: page.Length, Number: page.Sheet.Number, Season: page.Sheet.Season, Presenter: page.Sheet.Presenter,
+			Guests: page.Sheet.Guests, Keywords: page.Sheet.Keywords, Page: at,
+		}
+		if page.Sheet.Artwork != "" {
+			e.Artwork = at + "/artwork.jpg"
+		}
+		if len(page.Sheet.Chapters) > 0 {
+			e.Chapters = at + "/chapters.json"
+		}
+		if len(page.Transcript) > 0 {
+			e.Transcript = at + "/transcript.html"
+		}
+		out.Episodes = append(out.Episodes, e)
+	}
+	return feed.Write(out)
+}
+
+func (s *Server) feedArtwork(w http.ResponseWriter, r *http.Request) {
+	f, there := s.asked(w, r)
+	if !there {
+		return
+	}
+	said, err := s.Store.Details(r.Context(), f.Show)
+	if err != nil {
+		s.refusePage(w, err)
+		return
+	}
+	s.picture(w, r, said.Artwork)
+}
+
+func (s *Server) feedPage(w http.ResponseWriter, r *http.Request) {
+	if p, there := s.askedFor(w, r); there {
+		show(w, http.StatusOK, player.Page{Base: feedsAt + "/" + chi.URLParam(r, "address") + "/" + p.Episode, Static: pagesMadeOf, Link: p.Page.Of})
+	}
+}
+
+func (s *Server) feedPart(w http.ResponseWriter, r *http.Request) {
+	if p, there := s.askedFor(w, r); there {
+		s.part(w, r, p.Page.Of, *p.Mixdown)
+	}
+}
+
+// part is what belongs to the page of a finished file: its sound under the name that players expect, its pictures, chapters and
+// transcript.
+func (s *Server) part(w http.ResponseWriter, r *http.Request, page store.Page, mixdown string) {
+	part := chi.URLParam(r, "part")
+	picture := strings.TrimSuffix(strings.TrimPrefix(part, "picture-"), ".jpg")
+	switch {
+	case strings.TrimSuffix(part, filepath.Ext(page.File)) == "sound":
+		s.soundOf(w, r, mixdown, page.Type)
+	case part == "artwork" || part == "artwork.jpg":
+		s.picture(w, r, page.Sheet.Artwork)
+	case part == "chapters.json":
+		out, err := feed.Chapters(page.Sheet.Chapters, func(id string) string {
+			return origin(r) + strings.TrimSuffix(r.URL.Path, part) + "picture-" + id + ".jpg"
+		})
+		if err != nil {
+			s.refusePage(w, err)
+			return
+		}
+		w.Header().Set("Content-Type", feed.ChaptersType)
+		http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(out))
+	case part == "transcript.html" && len(page.Transcript) > 0:
+		show(w, http.StatusOK, player.Page{Static: pagesMadeOf, Link: page, Alone: true})
+	case slices.ContainsFunc(page.Sheet.Chapters, func(c details.Chapter) bool { return c.Picture != "" && c.Picture == picture }):
+		s.picture(w, r, picture)
+	default:
+		s.refusePage(w, store.NotFound("part"))
+	}
+}
+
+// soundOf answers with a finished file, whole or a range of it.
+func (s *Server) soundOf(w http.ResponseWriter, r *http.Request, mixdown, kind string) {
+	m, err := s.Store.Mixdown(r.Context(), mixdown)
+	if err != nil {
+		s.refusePage(w, err)
+		return
+	}
+	file, err := s.Bucket.NewReader(r.Context(), work.MixdownKey(m), nil)
+	if err != nil {
+		s.refusePage(w, fmt.Errorf("open the mixdown: %w", err))
+		return
+	}
+	defer file.Close()
+	w.Header().Set("Content-Type", kind)
+	w.Header().Set("ETag", `"`+m.ID+`"`)
+	http.ServeContent(w, r, "", m.Created, io.ReadSeeker(file))
+}
+
+// picture answers with one that was handed in.
+func (s *Server) picture(w http.ResponseWriter, r *http.Request, id string) {
+	p, err := s.Store.AnyPicture(r.Context(), id)
+	if err != nil {
+		s.refusePage(w, err)
+		return
+	}
+	data, err := s.Bucket.ReadAll(r.Context(), work.PictureFolder+p.ID)
+	if err != nil {
+		s.refusePage(w, fmt.Errorf("read a picture: %w", err))
+		return
+	}
+	w.Header().Set("Content-Type", p.Type)
+	w.Header().Set("Cache-Control", "private, max-age=3600")
+	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(data))
+}

@@ -1,0 +1,210 @@
+package server
+
+import (
+	"errors"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/go-chi/httprate"
+
+	"ruvel/core/marks"
+	"ruvel/core/problem"
+	"ruvel/internal/links"
+	"ruvel/internal/player"
+	"ruvel/internal/store"
+)
+
+const (
+	pages       = "/p"
+	pagesMadeOf = "/p-static"
+	// pageKey is the cookie in which a browser keeps the key of a page that has a password.
+	pageKey     = "ruvel-page"
+	pageKeyDays = 30
+	// A listener may send so much in a minute, and as many passwords are compared at a time: that takes 64 MB each.
+	sentEachMinute = 12
+	comparing      = 2
+	longestForm    = 32 << 10
+)
+
+// playerRoutes are the pages behind links. They are all of Ruvel that is for others than those who work with it.
+func (s *Server) playerRoutes(r chi.Router) {
+	r.Group(func(r chi.Router) {
+		r.Use(secluded)
+		r.With(forAWhile).Handle(pagesMadeOf+"/*", onlyRead(http.StripPrefix(pagesMadeOf, player.Static())))
+		for path, handler := range map[string]http.HandlerFunc{"": s.page, "/{part}": s.pagePart} {
+			r.Get(pages+"/{address}"+path, handler)
+			r.Head(pages+"/{address}"+path, handler)
+		}
+		r.Group(func(r chi.Router) {
+			r.Use(httprate.LimitBy(sentEachMinute, time.Minute, sender, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+				tell(w, http.StatusTooManyRequests, "Too often", "Wait a minute, then try again.")
+			})))
+			r.With(middleware.ThrottleBacklog(comparing, sentEachMinute, 10*time.Second)).Post(pages+"/{address}", s.unlockPage)
+			r.Post(pages+"/{address}/comments", s.commentOnPage)
+		})
+	})
+}
+
+// sender is who sends something, and to which page. Where a web server stands in front, on this machine, it is whom that names
+// last: the one that has asked it.
+func sender(r *http.Request) (string, error) {
+	from, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		from = r.RemoteAddr
+	}
+	if address, err := netip.ParseAddr(from); err == nil && address.Unmap().IsLoopback() {
+		if through := r.Header.Values("X-Forwarded-For"); len(through) > 0 {
+			last := strings.Split(through[len(through)-1], ",")
+			from = shorten(strings.TrimSpace(last[len(last)-1]))
+		}
+	}
+	return from + " " + r.URL.Path, nil
+}
+
+// secluded keeps pages out of caches and of what searches the web, and loads nothing from elsewhere.
+func secluded(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self'; media-src 'self'; "+
+			"form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+		h.Set("X-Robots-Tag", "noindex, nofollow")
+		h.Set("Cache-Control", "private, no-store")
+		next.ServeHTTP(w, r)
+	})
+}
+
+func forAWhile(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "public, max-age=3600")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// tell shows a page that says something and nothing else.
+func tell(w http.ResponseWriter, status int, notice, more string) {
+	show(w, status, player.Page{Static: pagesMadeOf, Notice: notice, More: more})
+}
+
+func show(w http.ResponseWriter, status int, p player.Page) {
+	html, err := player.Render(p)
+	if err != nil {
+		slog.Error("a page could not be made", "error", err)
+		http.Error(w, "Something went wrong.", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.WriteHeader(status)
+	_, _ = w.Write(html)
+}
+
+// opened gives the link that a request is about, if it lets the one who asks in. Else it has answered.
+func (s *Server) opened(w http.ResponseWriter, r *http.Request) (l store.Link, in bool) {
+	key := ""
+	if c, err := r.Cookie(pageKey); err == nil {
+		key = c.Value
+	}
+	l, err := links.Open(r.Context(), s.Store, chi.URLParam(r, "address"), key)
+	if errors.Is(err, links.ErrLocked) {
+		show(w, http.StatusUnauthorized, player.Page{Base: pageOf(l), Static: pagesMadeOf, Password: true})
+		return l, false
+	}
+	return l, err == nil || s.refusePage(w, err)
+}
+
+// refusePage says why there is no page. It is never true.
+func (s *Server) refusePage(w http.ResponseWriter, err error) bool {
+	switch {
+	case store.IsNotFound(err):
+		tell(w, http.StatusNotFound, "There is nothing at this address", "Perhaps a part of it got lost on the way. Ask whoever sent it to you.")
+	case errors.Is(err, links.ErrWithdrawn):
+		tell(w, http.StatusGone, "This page has been withdrawn", "Whoever made it has taken it back.")
+	case errors.Is(err, links.ErrEnded):
+		tell(w, http.StatusGone, "This page has ended", "It was there for a while only. Ask whoever sent it to you.")
+	default:
+		slog.Warn("a page for listeners could not be answered", "error", err)
+		w.Header().Set("Retry-After", "5")
+		tell(w, http.StatusServiceUnavailable, "Not at the moment", "This page cannot be shown at the moment. Try again in a little while.")
+	}
+	return false
+}
+
+func pageOf(l store.Link) string { return pages + "/" + l.Address }
+
+func (s *Server) page(w http.ResponseWriter, r *http.Request) {
+	if l, in := s.opened(w, r); in {
+		said := ""
+		if r.URL.Query().Has("thanks") {
+			said = "Thank you. The producer reads it first."
+		}
+		s.showPage(w, r, l, http.StatusOK, player.Page{Said: said})
+	}
+}
+
+func (s *Server) showPage(w http.ResponseWriter, r *http.Request, l store.Link, status int, p player.Page) {
+	var err error
+	if p.Shown, err = s.Store.CommentsShown(r.Context(), l.ID); err != nil {
+		s.refusePage(w, err)
+		return
+	}
+	p.Base, p.Static, p.Link, p.Comments = pageOf(l), pagesMadeOf, l.Page.Of, l.Comments
+	show(w, status, p)
+}
+
+func (s *Server) pagePart(w http.ResponseWriter, r *http.Request) {
+	if l, in := s.opened(w, r); in {
+		s.part(w, r, l.Page.Of, *l.Mixdown)
+	}
+}
+
+// unlockPage lets a browser in that knows the password.
+func (s *Server) unlockPage(w http.ResponseWriter, r *http.Request) {
+	r.Body = http.MaxBytesReader(w, r.Body, longestForm)
+	l, err := links.Open(r.Context(), s.Store, chi.URLParam(r, "address"), "")
+	if err != nil && !errors.Is(err, links.ErrLocked) {
+		s.refusePage(w, err)
+		return
+	}
+	if err != nil {
+		key, err := links.Unlock(l, r.PostFormValue("password"))
+		if err != nil {
+			s.refusePage(w, err)
+			return
+		}
+		if key == "" {
+			show(w, http.StatusUnauthorized, player.Page{Base: pageOf(l), Static: pagesMadeOf, Password: true, Said: "That is not the password."})
+			return
+		}
+		http.SetCookie(w, &http.Cookie{Name: pageKey, Value: key, Path: pageOf(l), HttpOnly: true, Secure: encrypted(r), SameSite: http.SameSiteLaxMode, MaxAge: pageKeyDays * 24 * 3600})
+	}
+	http.Redirect(w, r, pageOf(l), http.StatusSeeOther)
+}
+
+func (s *Server) commentOnPage(w http.ResponseWriter, r *http.Request) {
+	r.Body = http.MaxBytesReader(w, r.Body, longestForm)
+	l, in := s.opened(w, r)
+	if !in {
+		return
+	}
+	written := player.Written{At: r.PostFormValue("at"), Name: r.PostFormValue("name"), Words: r.PostFormValue("words")}
+	err := s.Space.Room(0)
+	if err == nil {
+		at, _ := marks.Time(written.At) // what is no place is the beginning
+		err = links.Comment(r.Context(), s.Store, l, at, written.Name, written.Words)
+	}
+	var p problem.Problem
+	switch {
+	case errors.As(err, &p):
+		s.showPage(w, r, l, http.StatusUnprocessableEntity, player.Page{Said: p.Message, Wrong: true, Written: written})
+	case err != nil:
+		s.refusePage(w, err)
+	default:
+		s.linksChanged(r.Context(), l.Episode)
+		http.Redirect(w, r, pageOf(l)+"?thanks#comments", http.StatusSeeOther)
+	}
+}

@@ -1,0 +1,122 @@
+package store
+
+import (
+	"context"
+
+	"ruvel/core/details"
+	"ruvel/core/problem"
+	"ruvel/core/session"
+)
+
+// Details are what is said of all episodes of a show.
+func (s *Store) Details(ctx context.Context, show string) (details.Details, error) {
+	var d JSON[details.Details]
+	return d.Of, found(s.db.GetContext(ctx, &d, `SELECT details FROM shows WHERE id = ?`, show), "show")
+}
+
+// SetDetails says something else of all episodes of a show.
+func (s *Store) SetDetails(ctx context.Context, show string, d details.Details) error {
+	if err := s.ready(ctx, show, &d); err != nil {
+		return err
+	}
+	r, err := s.db.ExecContext(ctx, `UPDATE shows SET details = ? WHERE id = ?`, text(d), show)
+	return changed(r, err, "show")
+}
+
+// Describe says something else of an episode.
+func (s *Store) Describe(ctx context.Context, id string, d details.Details) error {
+	e, err := s.Episode(ctx, id)
+	if err != nil {
+		return err
+	}
+	if err := s.ready(ctx, e.Show, &d); err != nil {
+		return err
+	}
+	rest := d
+	rest.Description, rest.Language = "", ""
+	r, err := s.db.ExecContext(ctx, `UPDATE episodes SET description = ?, language = ?, details = ? WHERE id = ?`, d.Description, d.Language, text(rest), id)
+	return changed(r, err, "episode")
+}
+
+// ready checks details, also that the picture is one of the show.
+func (s *Store) ready(ctx context.Context, show string, d *details.Details) error {
+	if err := d.Check(); err != nil || d.Artwork == "" {
+		return err
+	}
+	if _, err := s.Picture(ctx, show, d.Artwork); err != nil {
+		if IsNotFound(err) {
+			return problem.New("unknown-picture", "artwork", "This picture is not one of the show. Hand it in first.")
+		}
+		return err
+	}
+	return nil
+}
+
+// Said is what is said of an episode by itself.
+func (e Episode) Said() details.Details {
+	d := e.Details.Of
+	d.Description, d.Language = e.Description, e.Language
+	return d
+}
+
+// Targets are the delivery targets that a show has made for itself.
+func (s *Store) Targets(ctx context.Context, show string) ([]session.OwnTarget, error) {
+	t := JSON[[]session.OwnTarget]{[]session.OwnTarget{}}
+	return t.Of, found(s.db.GetContext(ctx, &t, `SELECT targets FROM shows WHERE id = ?`, show), "show")
+}
+
+// mostTargets is how many a show can have.
+const mostTargets = 20
+
+// SetTargets gives a show other targets of its own.
+func (s *Store) SetTargets(ctx context.Context, show string, targets []session.OwnTarget) error {
+	if len(targets) > mostTargets {
+		return problem.New("too-many-targets", "targets", "A show has at most %d targets of its own.", mostTargets)
+	}
+	for i := range targets {
+		name, err := session.NewName(targets[i].Name, "targets.name")
+		if err != nil {
+			return err
+		}
+		targets[i].Name = name
+		if err := targets[i].Check("targets"); err != nil {
+			return err
+		}
+	}
+	r, err := s.db.ExecContext(ctx, `UPDATE shows SET targets = ? WHERE id = ?`, text(targets), show)
+	return changed(r, err, "show")
+}
+
+// Picture is artwork of a show; its bytes are in the bucket.
+type Picture struct {
+	ID    string `db:"id" json:"id"`
+	Type  string `db:"type" json:"type"`
+	Size  int    `db:"size" json:"size" doc:"Pixels of each side"`
+	Bytes int64  `db:"bytes" json:"bytes"`
+}
+
+const pictureColumns = `SELECT id, type, size, bytes FROM pictures`
+
+// AddPicture adds one, or does nothing if the show has it.
+func (s *Store) AddPicture(ctx context.Context, show string, p Picture) error {
+	if _, err := s.Show(ctx, show); err != nil {
+		return err
+	}
+	_, err := s.db.ExecContext(ctx, `INSERT INTO pictures (show_id, id, type, size, bytes) VALUES (?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`, show, p.ID, p.Type, p.Size, p.Bytes)
+	return err
+}
+
+// Picture is one of a show.
+func (s *Store) Picture(ctx context.Context, show, id string) (p Picture, err error) {
+	return p, found(s.db.GetContext(ctx, &p, pictureColumns+` WHERE show_id = ? AND id = ?`, show, id), "picture")
+}
+
+// AnyPicture is one of whatever show.
+func (s *Store) AnyPicture(ctx context.Context, id string) (p Picture, err error) {
+	return p, found(s.db.GetContext(ctx, &p, pictureColumns+` WHERE id = ? LIMIT 1`, id), "picture")
+}
+
+// PicturesOfAll is the set of the ids of all pictures.
+func (s *Store) PicturesOfAll(ctx context.Context) (map[string]bool, error) {
+	return set(ctx, s, `SELECT DISTINCT id FROM pictures`)
+}

@@ -1,0 +1,106 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/jmoiron/sqlx"
+
+	"ruvel/core/problem"
+)
+
+// Feed is that of a show.
+type Feed struct {
+	Show    string         `db:"show_id"`
+	Address string         `db:"address"`
+	Name    *string        `db:"name"` // by which everybody finds it; nil: it is private
+	Said    JSON[FeedSaid] `db:"said"`
+}
+
+// FeedSaid is what a feed says of a show besides its details.
+type FeedSaid struct {
+	Description string `json:"description,omitempty" maxLength:"4000"`
+	Author      string `json:"author,omitempty" maxLength:"200"`
+	Contact     string `json:"contact,omitempty" maxLength:"200" doc:"An address for mail"`
+	Category    string `json:"category,omitempty" maxLength:"100"`
+	Home        string `json:"home,omitempty" maxLength:"500" doc:"A page about the show on the web"`
+	Explicit    bool   `json:"explicit,omitempty" doc:"It is not for children"`
+}
+
+// Publication is an episode in the feed of its show.
+type Publication struct {
+	Episode   string     `db:"episode_id"`
+	Show      string     `db:"show_id"`
+	GUID      string     `db:"guid"`
+	Mixdown   *string    `db:"mixdown_id"` // nil: it was withdrawn, and the file removed since
+	Page      JSON[Page] `db:"page"`
+	Published time.Time  `db:"published_at"` // in the future: it waits until then
+	Withdrawn *time.Time `db:"withdrawn_at"`
+}
+
+const (
+	feedColumns        = `SELECT show_id, address, name, said FROM feeds`
+	publicationColumns = `SELECT episode_id, show_id, guid, mixdown_id, page, published_at, withdrawn_at FROM publications`
+	duplicateKey       = 1062
+)
+
+// Feed is the feed of a show, which is made with an address if there is none.
+func (s *Store) Feed(ctx context.Context, show, address string) (f Feed, err error) {
+	if _, err := s.Show(ctx, show); err != nil {
+		return f, err
+	}
+	if _, err := s.db.ExecContext(ctx, `INSERT IGNORE INTO feeds (show_id, address, said) VALUES (?, ?, '{}')`, show, address); err != nil {
+		return f, err
+	}
+	return f, found(s.db.GetContext(ctx, &f, feedColumns+` WHERE show_id = ?`, show), "feed")
+}
+
+// FeedAt is the feed with an address, or with the name by which everybody finds it.
+func (s *Store) FeedAt(ctx context.Context, address string) (f Feed, err error) {
+	return f, found(s.db.GetContext(ctx, &f, feedColumns+` WHERE address = ? OR name = ?`, address, address), "feed")
+}
+
+// SetFeed gives a feed another name and has it say something else.
+func (s *Store) SetFeed(ctx context.Context, f Feed) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE feeds SET address = ?, name = ?, said = ? WHERE show_id = ?`, f.Address, f.Name, text(f.Said.Of), f.Show)
+	if e, is := err.(*mysql.MySQLError); is && e.Number == duplicateKey { //nolint:errorlint // the driver's own
+		return problem.New("name-taken", "name", "Another feed has this name already. Choose another one.")
+	}
+	return err
+}
+
+// Publish puts an episode into the feed of its show, with a file that is there. If it was there before, also if it was
+// withdrawn, its GUID stays, so that players do not take it for another one.
+func (s *Store) Publish(ctx context.Context, p Publication) error {
+	return s.transaction(ctx, func(tx *sqlx.Tx) error {
+		var there int
+		if err := found(tx.GetContext(ctx, &there, `SELECT 1 FROM mixdowns WHERE id = ? AND episode_id = ? FOR UPDATE`, p.Mixdown, p.Episode), "mixdown"); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `INSERT INTO publications (episode_id, show_id, guid, mixdown_id, page, published_at) VALUES (?, ?, ?, ?, ?, ?)
+			ON DUPLICATE KEY UPDATE mixdown_id = VALUES(mixdown_id), page = VALUES(page), published_at = VALUES(published_at), withdrawn_at = NULL`,
+			p.Episode, p.Show, p.GUID, p.Mixdown, text(p.Page.Of), p.Published)
+		return err
+	})
+}
+
+// Publication is that of an episode, if it is or was in the feed.
+func (s *Store) Publication(ctx context.Context, episode string) (p Publication, err error) {
+	return p, found(s.db.GetContext(ctx, &p, publicationColumns+` WHERE episode_id = ?`, episode), "publication")
+}
+
+// Publications are the episodes that are in the feed of a show at a moment.
+func (s *Store) Publications(ctx context.Context, show string, now time.Time) ([]Publication, error) {
+	all := []Publication{}
+	return all, s.db.SelectContext(ctx, &all, publicationColumns+` WHERE show_id = ? AND withdrawn_at IS NULL AND published_at <= ? ORDER BY published_at DESC, episode_id`, show, now)
+}
+
+// WithdrawPublication takes an episode out of the feed. It can be published again.
+func (s *Store) WithdrawPublication(ctx context.Context, episode string) error {
+	if _, err := s.Publication(ctx, episode); err != nil {
+		return err
+	}
+	_, err := s.db.ExecContext(ctx, `UPDATE publications SET withdrawn_at = CURRENT_TIMESTAMP(3) WHERE episode_id = ? AND withdrawn_at IS NULL`, episode)
+	return err
+}

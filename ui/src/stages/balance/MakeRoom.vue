@@ -1,0 +1,207 @@
+<script setup lang="ts">
+import { refDebounced } from "@vueuse/core";
+import { Play, Square } from "lucide-vue-next";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { api, type Refusal, type Schema } from "../../api/client";
+import { useDeskContext } from "../../desk/context";
+import { figure, RATE } from "../../model/units";
+import { useBalance } from "../../stores/balance";
+import { useSession } from "../../stores/session";
+
+/** Makes room for speech in the whole session: shown first on the timeline and as a list, and heard before it is kept. */
+const emit = defineEmits<{ done: [] }>();
+const session = useSession();
+const desk = useDeskContext();
+const balance = useBalance();
+const found = ref<Schema["Room"]>();
+const left = ref<string[]>([]);
+const problem = ref("");
+const busy = ref(false);
+/** So much is heard from the playhead on. */
+const HEARD = 20 * RATE;
+const settled = refDebounced(
+  computed(() => session.version),
+  300,
+);
+
+async function find(): Promise<void> {
+  const open = session.open;
+  if (!open) return;
+  const params = { path: { episode: open.episode }, query: { rev: session.coming, without: left.value.join() } };
+  busy.value = true;
+  problem.value = "";
+  try {
+    await open.load(
+      "room",
+      (signal) => api.GET("/episodes/{episode}/room", { params, signal }),
+      (there) => {
+        found.value = there;
+        const settings = Object.fromEntries(there.rows.map((r) => [r.track, r.way]));
+        balance.proposed = { ...there.then, settings };
+      },
+    );
+  } catch (error) {
+    problem.value = (error as Refusal).message;
+  } finally {
+    busy.value = false;
+  }
+}
+watch([settled, left], () => void find(), { immediate: true, deep: true });
+onBeforeUnmount(() => {
+  balance.proposed = undefined;
+  if (tried.value && desk.hearing.state.address === tried.value) desk.hearing.stop();
+});
+
+const op = computed(() => ({
+  type: "set-tracks" as const,
+  tracks: (found.value?.rows ?? []).map((r) => ({ track: r.track, way: r.way })),
+}));
+const tried = computed(() => {
+  if (!found.value || found.value.rows.length === 0) return "";
+  const from = Math.round(desk.playhead.value);
+  const query = new URLSearchParams({ op: JSON.stringify(op.value), from: String(from), to: String(from + HEARD) });
+  return `/episodes/${session.open?.episode}/try?${query.toString()}`;
+});
+/** Tracks that were left out stay in the list, so that they can be taken in again. */
+const out = computed(() => (session.document?.tracks ?? []).filter((t) => left.value.includes(t.id)));
+const missing = (b: Schema["Balance"]) => b.misses.filter((m) => !m.excused).length;
+const places = (n: number) => (n === 0 ? "none" : n === 1 ? "one place" : `${n} places`);
+
+function hear(): void {
+  desk.hearing.toggle(tried.value);
+}
+
+async function keep(): Promise<void> {
+  if (op.value.tracks.length === 0) return;
+  if (await session.edit(op.value)) emit("done");
+}
+</script>
+
+<template>
+  <section class="room" aria-label="Make room for speech">
+    <h3>Make room for speech</h3>
+    <p v-if="problem" class="alarm" role="alert">{{ problem }}</p>
+    <p v-else-if="!found" class="soft">Looking…</p>
+    <template v-else>
+      <p v-if="found.now.typical === undefined" class="soft">
+        Nobody is heard to speak, so there is nothing to make room for.
+      </p>
+      <table v-else>
+        <thead>
+          <tr>
+            <th></th>
+            <th>now</th>
+            <th>then</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr>
+            <th>Voice leads by, typically</th>
+            <td class="figures">{{ figure(found.now.typical) }}</td>
+            <td class="figures">{{ figure(found.then.typical ?? 0) }} LU</td>
+          </tr>
+          <tr>
+            <th>At its lowest</th>
+            <td class="figures">{{ figure(found.now.lowest ?? 0) }}</td>
+            <td class="figures">{{ figure(found.then.lowest ?? 0) }} LU</td>
+          </tr>
+          <tr>
+            <th>Misses {{ found.now.target.lead }} LU in</th>
+            <td>{{ places(missing(found.now)) }}</td>
+            <td>{{ places(missing(found.then)) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-if="found.rows.length === 0 && out.length === 0 && found.now.typical !== undefined" class="soft">
+        No track for music or effects needs to make more way for that.
+      </p>
+      <ul v-else class="plain-list" :class="{ busy }">
+        <li v-for="r in found.rows" :key="r.track">
+          <label>
+            <input type="checkbox" checked @change="left = [...left, r.track]" />
+            <span
+              ><b>{{ r.name }}</b> <span class="soft">{{ r.text }}</span></span
+            >
+          </label>
+        </li>
+        <li v-for="t in out" :key="t.id" class="off">
+          <label>
+            <input type="checkbox" :checked="false" @change="left = left.filter((id) => id !== t.id)" />
+            <span
+              ><b>{{ t.name }}</b> <span class="soft">stays as it is</span></span
+            >
+          </label>
+        </li>
+      </ul>
+      <p v-if="missing(found.then) > 0" class="soft">
+        What is still missed is covered by what stays, or by more than 36 dB would take away: see the strip.
+      </p>
+      <div class="acts">
+        <button class="plain-button filled" :disabled="op.tracks.length === 0 || busy" @click="keep">Make room</button>
+        <button class="plain-button" :disabled="!tried" @click="hear">
+          <component
+            :is="tried && desk.hearing.state.address === tried ? Square : Play"
+            :size="13"
+            aria-hidden="true"
+          />
+          Hear it
+        </button>
+        <button class="plain-button" @click="emit('done')">Leave it</button>
+      </div>
+      <p class="soft hint">It is shown on the timeline already, and heard from the playhead on.</p>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+h3 {
+  font-size: 14px;
+}
+p,
+table,
+li {
+  font-size: 12.5px;
+}
+table {
+  width: 100%;
+  margin: 4px 0;
+  border-collapse: collapse;
+}
+th {
+  font-weight: 400;
+  text-align: left;
+}
+thead th,
+td {
+  text-align: right;
+  color: var(--ink-soft);
+}
+td:last-child {
+  color: var(--ink);
+}
+li label {
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+  padding: 2px 0;
+}
+.busy {
+  opacity: 0.6;
+}
+.off b {
+  font-weight: 400;
+}
+.acts {
+  display: flex;
+  gap: 6px;
+  margin: 8px 0 4px;
+}
+.acts button {
+  padding: 4px 10px;
+  font-size: 12.5px;
+}
+.hint {
+  margin: 0;
+  font-size: 11.5px;
+}
+</style>

@@ -1,0 +1,30 @@
+<script setup lang="ts">
+import { onBeforeUnmount } from "vue";
+import { useDeskContext, type CheckTab } from "../../desk/context";
+import TabBar from "../../desk/TabBar.vue";
+import CompareTab from "./CompareTab.vue";
+import FindingsTab from "./FindingsTab.vue";
+import LoudnessTab from "./LoudnessTab.vue";
+
+const desk = useDeskContext();
+const tabs: { key: CheckTab; name: string }[] = [
+  { key: "findings", name: "Findings" },
+  { key: "loudness", name: "Loudness" },
+  { key: "compare", name: "Compare" },
+];
+const views = { findings: FindingsTab, loudness: LoudnessTab, compare: CompareTab };
+onBeforeUnmount(() => desk.hearing.stop());
+</script>
+
+<template>
+  <h2>Check</h2>
+  <TabBar v-model="desk.checkTab.value" :tabs="tabs" label="What to check" prefix="check" />
+  <p v-if="desk.hearing.state.problem" class="alarm" role="alert">{{ desk.hearing.state.problem }}</p>
+  <component :is="views[desk.checkTab.value]" />
+</template>
+
+<style scoped>
+h2 {
+  font-size: 16px;
+}
+</style>

@@ -1,0 +1,63 @@
+<script setup lang="ts">
+import { ElMessage } from "element-plus";
+import { Copy, ExternalLink } from "lucide-vue-next";
+import { computed } from "vue";
+
+/** An address on this server, to be copied and, if it is a page, opened. */
+const props = defineProps<{ path: string; name: string; page?: boolean }>();
+const address = computed(() => location.origin + props.path);
+
+async function copy(): Promise<void> {
+  try {
+    await navigator.clipboard.writeText(address.value);
+    ElMessage.success("The address is copied.");
+  } catch {
+    ElMessage.error("The browser does not let it be copied. Choose the address and copy it by hand.");
+  }
+}
+</script>
+
+<template>
+  <div class="line">
+    <input
+      class="address figures"
+      readonly
+      :value="address"
+      :aria-label="`Address of ${name}`"
+      @focus="($event.target as HTMLInputElement).select()"
+    />
+    <button class="icon" title="Copy the address" :aria-label="`Copy the address of ${name}`" @click="copy">
+      <Copy :size="15" />
+    </button>
+    <a v-if="page" class="icon" :href="path" target="_blank" title="Open it" :aria-label="`Open ${name}`">
+      <ExternalLink :size="15" />
+    </a>
+  </div>
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  margin-top: 4px;
+}
+.address {
+  flex: 1;
+  min-width: 0;
+  padding: 3px 6px;
+  border: 1px solid var(--rule);
+  border-radius: var(--radius);
+  background: var(--paper);
+  color: var(--ink);
+  font-size: 11.5px;
+}
+.icon {
+  display: grid;
+  padding: 3px;
+  border: 0;
+  background: none;
+  color: var(--ink);
+  cursor: pointer;
+}
+</style>

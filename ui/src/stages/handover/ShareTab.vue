@@ -1,0 +1,134 @@
+<script setup lang="ts">
+import { ElMessage, ElOption, ElSelect } from "element-plus";
+import { computed, reactive, ref, watch } from "vue";
+import type { Refusal } from "../../api/client";
+import { useMixdowns } from "../../stores/mixdowns";
+import { useScript } from "../../stores/script";
+import { useSharing } from "../../stores/sharing";
+import RemarkRow from "./RemarkRow.vue";
+import SharedLink from "./SharedLink.vue";
+
+/** A finished file is given an address at which others hear it, and what they write about it is read here. */
+const mixdowns = useMixdowns();
+const sharing = useSharing();
+const script = useScript();
+const files = computed(() => mixdowns.list.filter((m) => m.plays));
+const wanted = reactive({ file: "", ends: "", password: "", comments: false, transcript: false });
+const sending = ref(false);
+const live = computed(() => sharing.links.filter((l) => !l.withdrawn));
+const withdrawn = computed(() => sharing.links.filter((l) => l.withdrawn));
+watch(files, (now) => now.some((f) => f.id === wanted.file) || (wanted.file = now[0]?.id ?? ""), { immediate: true });
+
+/** The end of a day where the producer is. */
+function endOf(day: string): string | undefined {
+  return day ? new Date(`${day}T23:59:59`).toISOString() : undefined;
+}
+
+async function make(): Promise<void> {
+  sending.value = true;
+  try {
+    const ends = endOf(wanted.ends);
+    await sharing.make(wanted.file, {
+      ...(ends && { ends }),
+      ...(wanted.password && { password: wanted.password }),
+      comments: wanted.comments,
+      transcript: wanted.transcript,
+    });
+    wanted.password = "";
+  } catch (error) {
+    ElMessage.error((error as Refusal).message);
+  }
+  sending.value = false;
+}
+</script>
+
+<template>
+  <p class="soft lead">Whoever has the link hears the file on a page of its own: chapters, description, credits.</p>
+  <p v-if="files.length === 0" class="soft none">Mix down a file first, under Files; then it can be shared here.</p>
+  <form v-else class="fields" @submit.prevent="make">
+    <label for="share-file">File</label>
+    <el-select id="share-file" v-model="wanted.file" size="small" aria-label="File to share">
+      <el-option v-for="f in files" :key="f.id" :value="f.id" :label="f.file" />
+    </el-select>
+    <label for="share-ends">Until</label>
+    <input
+      id="share-ends"
+      v-model="wanted.ends"
+      class="text-field"
+      type="date"
+      title="Left empty: until you withdraw it"
+    />
+    <label for="share-password">Password</label>
+    <input
+      id="share-password"
+      v-model="wanted.password"
+      class="text-field"
+      type="text"
+      autocomplete="off"
+      maxlength="100"
+      placeholder="None"
+    />
+    <span></span>
+    <label class="ticked"><input v-model="wanted.comments" type="checkbox" /> Listeners may comment</label>
+    <span></span>
+    <label class="ticked">
+      <input v-model="wanted.transcript" type="checkbox" :disabled="!script.script?.text.trim()" /> Show the script as a
+      transcript
+    </label>
+    <button class="plain-button filled go" :disabled="sending || !wanted.file">Make a link</button>
+  </form>
+  <hr class="panel-rule" />
+  <h3>Links</h3>
+  <p v-if="live.length === 0" class="soft none">Nobody but you hears anything of this episode yet.</p>
+  <ul class="plain-list">
+    <SharedLink v-for="l in live" :key="l.id" :link="l" />
+  </ul>
+  <details v-if="withdrawn.length">
+    <summary class="soft">{{ withdrawn.length }} withdrawn</summary>
+    <ul class="plain-list">
+      <SharedLink v-for="l in withdrawn" :key="l.id" :link="l" />
+    </ul>
+  </details>
+  <template v-if="sharing.remarks.length">
+    <hr class="panel-rule" />
+    <h3>
+      Comments <span v-if="sharing.waiting" class="soft">{{ sharing.waiting }} new</span>
+    </h3>
+    <ul class="plain-list">
+      <RemarkRow v-for="r in sharing.remarks" :key="r.id" :remark="r" />
+    </ul>
+  </template>
+</template>
+
+<style scoped>
+h3 {
+  font-size: 14px;
+}
+h3 .soft {
+  font-weight: 400;
+}
+.lead {
+  margin: 8px 0;
+  font-size: 12.5px;
+}
+.fields {
+  display: grid;
+  grid-template-columns: 62px 1fr;
+  gap: 8px;
+  align-items: center;
+  font-size: 13px;
+}
+.go {
+  grid-column: 1 / -1;
+  justify-content: center;
+}
+.none {
+  padding: 8px 0;
+  font-size: 12.5px;
+}
+summary {
+  padding: 6px 0;
+  font-size: 12.5px;
+  cursor: pointer;
+}
+</style>
