@@ -139,7 +139,7 @@ func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testi
 
 	// A machine that is busy with something else is slow now and then: of some tries one is not.
 	var taken, best float64
-	for range 4 {
+	for range tries {
 		var took float64
 		taken, took = dragThreshold(w, episode)
 		t.Logf("the last of 20 changes of a threshold is heard after %.0f ms", took)
