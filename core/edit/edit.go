@@ -94,6 +94,7 @@ func Ops() []Op {
 		PasteClips{},
 		RepeatStretch{},
 		LoopClip{},
+		FitClips{},
 		MoveSegment{},
 		SetClips{},
 		SetFades{},

@@ -124,6 +124,7 @@ func (s *Server) register(api huma.API) {
 	s.episodeRoutes(api)
 	s.editRoutes(api)
 	s.arrangeRoutes(api)
+	s.fitRoutes(api)
 	s.soundRoutes(api)
 	s.peakRoutes(api)
 	s.evenRoutes(api)

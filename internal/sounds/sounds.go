@@ -26,6 +26,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"ruvel/core/audio"
+	"ruvel/core/fit"
 	"ruvel/core/loudness"
 	"ruvel/core/problem"
 	"ruvel/core/review"
@@ -53,6 +54,8 @@ type Library struct {
 	spoken    memory[[]speech.Phrase]
 	examining *share.Group[review.Examined]
 	examined  memory[review.Examined]
+	hearing   *share.Group[fit.Piece]
+	pieces    memory[fit.Piece]
 	mu        sync.Mutex
 	mapped    map[string]*mapping // to be read next; older ones of a sound live as long as they are read
 	live      int                 // mappings that there are
@@ -76,6 +79,7 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 		peaks:    memory[waveform.Pyramid]{most: peaksKept, byID: map[string]*list.Element{}},
 		weighing: share.New[loudness.Series](1), powers: memory[loudness.Series]{most: powersKept, byID: map[string]*list.Element{}},
 		examining: share.New[review.Examined](1), examined: memory[review.Examined]{most: examinedKept, byID: map[string]*list.Element{}},
+		hearing: share.New[fit.Piece](1), pieces: memory[fit.Piece]{most: piecesKept, byID: map[string]*list.Element{}},
 		listening: share.New[[]speech.Phrase](1), spoken: memory[[]speech.Phrase]{most: spokenKept, byID: map[string]*list.Element{}},
 	}, nil
 }

@@ -194,6 +194,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Find ways to bring a piece of music to a length by leaving out or repeating bars; nothing changes */
+        get: operations["find-fits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/fragments": {
         parameters: {
             query?: never;
@@ -2458,6 +2475,74 @@ export interface components {
              */
             version: number;
         };
+        FitClips: {
+            /** @description Neighbours of one sound on one track */
+            clips: string[];
+            /**
+             * Format: int64
+             * @description The least length of the fade at the end
+             */
+            fadeOut?: number;
+            /** @description Each crosses into the one before within 25 ms */
+            parts: components["schemas"]["Portion"][];
+            /** @enum {string} */
+            type: "fit-clips";
+        };
+        FitWay: {
+            /**
+             * Format: int64
+             * @description How long the last sound is faded; 0: it dies away by itself
+             */
+            fadeOut: number;
+            /** @description Where, in session time, it goes from one part to the next */
+            joins: number[];
+            /**
+             * Format: int64
+             * @description How long it is
+             */
+            length: number;
+            /** @description The edit that does it */
+            op: components["schemas"]["FitClips"];
+            parts: components["schemas"]["Portion"][];
+            /**
+             * Format: double
+             * @description How much the worst of its joins differs from the piece itself: 0 not at all, 1 as much as a bar from its neighbour usually does
+             */
+            unlike: number;
+            /** @description The clips are just so already */
+            used: boolean;
+        };
+        Fits: {
+            /**
+             * Format: int64
+             * @description Beats in a bar
+             */
+            bar: number;
+            /** @description The row of clips that is the piece now */
+            clips: string[];
+            /**
+             * Format: int64
+             * @description How long it is now
+             */
+            length: number;
+            /**
+             * Format: int64
+             * @description Where it begins
+             */
+            start: number;
+            /**
+             * Format: double
+             * @description Beats a minute; a listener might count half or twice as many
+             */
+            tempo: number;
+            /**
+             * Format: int64
+             * @description Of the document that they are meant for
+             */
+            version: number;
+            /** @description The best first, at most two */
+            ways: components["schemas"]["FitWay"][];
+        };
         Format: {
             /** @description What it is good for */
             about: string;
@@ -2697,7 +2782,7 @@ export interface components {
             kind: string;
             name: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
         LaidTreatment: {
             /** @description What it is for, in a sentence */
@@ -2893,7 +2978,7 @@ export interface components {
             /** Format: int64 */
             count: number;
             /** @description The edit that takes them in */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
         MeasureEvent: {
             /**
@@ -2920,7 +3005,7 @@ export interface components {
             /** @description What it does, in two to four words */
             do: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
             /** @description What will change */
             text: string;
         };
@@ -3062,7 +3147,7 @@ export interface components {
             /** @description Edits of one gesture, such as a drag, share a step of the history */
             gesture?: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
         NewFade: {
             /**
@@ -3447,6 +3532,20 @@ export interface components {
              */
             level: number;
             track?: string;
+        };
+        Portion: {
+            /**
+             * Format: int64
+             * @description Where it begins in the sound, the crossing from the part before included
+             */
+            from: number;
+            /** @description At its beginning the sound is so like what it follows that the gains of the crossing add up to one; otherwise their squares do */
+            same?: boolean;
+            /**
+             * Format: int64
+             * @description Where it ends in the sound
+             */
+            to: number;
         };
         Problem: {
             /** @description Stays the same between versions, for programs */
@@ -4886,6 +4985,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Findings"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "find-fits": {
+        parameters: {
+            query: {
+                clip: string;
+                /** @description Frames at 48 kHz */
+                length: number;
+            };
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fits"];
                 };
             };
             /** @description Error */

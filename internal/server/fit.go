@@ -1,0 +1,79 @@
+package server
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/fit"
+)
+
+// Fits are the ways in which a piece of music can be brought to a length.
+type Fits struct {
+	Version int64        `json:"version" doc:"Of the document that they are meant for"`
+	Clips   []string     `json:"clips" nullable:"false" doc:"The row of clips that is the piece now"`
+	Start   audio.Frames `json:"start" doc:"Where it begins"`
+	Length  audio.Frames `json:"length" doc:"How long it is now"`
+	Tempo   float64      `json:"tempo" doc:"Beats a minute; a listener might count half or twice as many"`
+	Bar     int          `json:"bar" doc:"Beats in a bar"`
+	Ways    []FitWay     `json:"ways" nullable:"false" doc:"The best first, at most two"`
+}
+
+// FitWay is one of them.
+type FitWay struct {
+	fit.Fitted
+	Joins []audio.Frames `json:"joins" nullable:"false" doc:"Where, in session time, it goes from one part to the next"`
+	Used  bool           `json:"used" doc:"The clips are just so already"`
+	Op    edit.FitClips  `json:"op" doc:"The edit that does it"`
+}
+
+func (s *Server) fitRoutes(api huma.API) {
+	huma.Register(api, operation("GET", "/episodes/{episode}/fit", "find-fits",
+		"Find ways to bring a piece of music to a length by leaving out or repeating bars; nothing changes"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Clip   string       `query:"clip" required:"true" maxLength:"20"`
+			Length audio.Frames `query:"length" required:"true" minimum:"1" maximum:"1036800000" doc:"Frames at 48 kHz"`
+		},
+		) (*body[Fits], error) {
+			return answer(s.fits(ctx, in.Episode, in.Clip, in.Length))
+		})
+}
+
+func (s *Server) fits(ctx context.Context, episode, clip string, length audio.Frames) (Fits, error) {
+	doc, version, err := s.Store.Document(ctx, episode)
+	if err != nil {
+		return Fits{}, err
+	}
+	ids, err := edit.Run(doc, clip)
+	if err != nil {
+		return Fits{}, err
+	}
+	_, first, _ := doc.FindClip(ids[0])
+	_, last, _ := doc.FindClip(ids[len(ids)-1])
+	defer s.turns.compute()()
+	piece, ways, err := s.Sounds.Fit(ctx, first.Sound, first.Offset, length)
+	if err != nil {
+		return Fits{}, err
+	}
+	out := Fits{Version: version, Clips: ids, Start: first.Start, Length: last.End() - first.Start, Tempo: piece.Tempo, Bar: piece.Bar, Ways: []FitWay{}}
+	for _, w := range ways {
+		op := edit.FitClips{Kind: edit.Kind{Type: edit.TypeOf(edit.FitClips{})}, Clips: ids, Parts: w.Parts, FadeOut: w.FadeOut}
+		way := FitWay{Fitted: w, Op: op, Joins: []audio.Frames{}, Used: len(ids) == len(w.Parts)}
+		at := first.Start
+		for i, p := range w.Parts {
+			if way.Used {
+				_, c, _ := doc.FindClip(ids[i])
+				way.Used = c.Offset == p.From && c.Length == p.To-p.From
+			}
+			if i > 0 {
+				way.Joins = append(way.Joins, at)
+			}
+			at += p.To - p.From - fit.Cross
+		}
+		out.Ways = append(out.Ways, way)
+	}
+	return out, nil
+}
