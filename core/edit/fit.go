@@ -104,7 +104,7 @@ func lineOf(line []session.Point, c session.Clip) []session.Point {
 			out = append(out, p)
 		}
 	}
-	return out
+	return withoutIdle(out, later(line, c.Offset-c.Start), c.Offset, c.Offset+c.Length)
 }
 
 // Run is the row of clips that a clip belongs to: neighbours of one sound on its track that touch

@@ -34,15 +34,15 @@ func (s *Server) fitRoutes(api huma.API) {
 		"Find ways to bring a piece of music to a length by leaving out or repeating bars; nothing changes"),
 		func(ctx context.Context, in *struct {
 			InEpisode
-			Clip   string       `query:"clip" required:"true" maxLength:"20"`
-			Length audio.Frames `query:"length" required:"true" minimum:"1" maximum:"1036800000" doc:"Frames at 48 kHz"`
+			Clip  string       `query:"clip" required:"true" maxLength:"20" doc:"Any of the row of clips that is the piece now"`
+			Until audio.Frames `query:"until" required:"true" minimum:"1" maximum:"1036800000" doc:"Session time at which the piece is to end"`
 		},
 		) (*body[Fits], error) {
-			return answer(s.fits(ctx, in.Episode, in.Clip, in.Length))
+			return answer(s.fits(ctx, in.Episode, in.Clip, in.Until))
 		})
 }
 
-func (s *Server) fits(ctx context.Context, episode, clip string, length audio.Frames) (Fits, error) {
+func (s *Server) fits(ctx context.Context, episode, clip string, until audio.Frames) (Fits, error) {
 	doc, version, err := s.Store.Document(ctx, episode)
 	if err != nil {
 		return Fits{}, err
@@ -54,7 +54,7 @@ func (s *Server) fits(ctx context.Context, episode, clip string, length audio.Fr
 	_, first, _ := doc.FindClip(ids[0])
 	_, last, _ := doc.FindClip(ids[len(ids)-1])
 	defer s.turns.compute()()
-	piece, ways, err := s.Sounds.Fit(ctx, first.Sound, first.Offset, length)
+	piece, ways, err := s.Sounds.Fit(ctx, first.Sound, first.Offset, until-first.Start)
 	if err != nil {
 		return Fits{}, err
 	}

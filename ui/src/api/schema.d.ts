@@ -5001,9 +5001,10 @@ export interface operations {
     "find-fits": {
         parameters: {
             query: {
+                /** @description Any of the row of clips that is the piece now */
                 clip: string;
-                /** @description Frames at 48 kHz */
-                length: number;
+                /** @description Session time at which the piece is to end */
+                until: number;
             };
             header?: never;
             path: {

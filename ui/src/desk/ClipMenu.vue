@@ -66,6 +66,9 @@ function forClip(id: string, at: number): Item[][] {
       { name: "Duplicate", keys: "Ctrl D", run: acts.duplicate },
       { name: stretch ? "Repeat the chosen stretch…" : "Repeat…", keys: "D", run: acts.askForRepeats },
       { name: "Loop to a length…", keys: "F", run: acts.askForLoop },
+      ...(session.trackOfClip(id)?.part === "voice"
+        ? []
+        : [{ name: "Fit to a length…", keys: "Shift F", run: acts.showFit }]),
       { name: "Put in a pause here…", keys: "E", run: () => acts.askForTime(at) },
     ],
     [

@@ -106,14 +106,27 @@ function trim(event: PointerEvent, edge: "start" | "end"): void {
   const at = edge === "start" ? props.clip.start : props.clip.start + props.clip.length;
   const places = snapPlaces(session.document!, desk, [props.id]);
   const gesture = newGesture();
+  let wish: number | undefined;
+  const fits =
+    edge === "end" && desk.stage.value === "arrange" && desk.arrangeTab.value === "fit" && props.track.part !== "voice";
   startDrag(event, {
     move: ({ dx, event: e }) => {
       let to = at + dx * desk.time.scale;
       to = Math.max(0, Math.round(to + snap(desk, places, [to], e.altKey)));
       desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
-      void session.edit({ type: "trim-clips", trims: [{ clip: props.id, edge, at: to }] }, gesture);
+      if (fits) {
+        wish = to;
+        desk.ghosts.value = [
+          { track: props.track.id, start: props.clip.start, length: Math.max(1, to - props.clip.start) },
+        ];
+      } else void session.edit({ type: "trim-clips", trims: [{ clip: props.id, edge, at: to }] }, gesture);
     },
-    end: letGo,
+    end: () => {
+      letGo();
+      if (wish === undefined) return;
+      desk.ghosts.value = [];
+      desk.fitting.value = { clip: props.id, until: wish, settled: false };
+    },
   });
 }
 

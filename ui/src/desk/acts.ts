@@ -1,3 +1,4 @@
+import { nextTick } from "vue";
 import { levelText, parseLevel, parseTime, RATE, timeText } from "../model/units";
 import type { Op, Schema } from "../api/client";
 import { useSession } from "../stores/session";
@@ -291,6 +292,13 @@ export function useActs(desk: DeskContext) {
     };
   }
 
+  /** Shows how the chosen piece can be brought to another length. */
+  function showFit(): void {
+    desk.stage.value = "arrange";
+    desk.arrangeTab.value = "fit";
+    void nextTick(() => document.querySelector<HTMLElement>('[aria-label="Fit to the length"]')?.focus());
+  }
+
   /** Renders the chosen clips, or those that sound in the chosen stretch, to one sound. */
   function askForRendering(): void {
     const stretch = range();
@@ -367,6 +375,7 @@ export function useActs(desk: DeskContext) {
     askForGain,
     askForRepeats,
     askForLoop,
+    showFit,
     mark,
     duplicateTracks,
     moveTracks,

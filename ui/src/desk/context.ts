@@ -132,7 +132,7 @@ export type CheckTab = "findings" | "loudness" | "compare";
 
 export type GatherTab = "sounds" | "music" | "record" | "credits";
 
-export type ArrangeTab = "order" | "marks" | "pauses" | "past";
+export type ArrangeTab = "order" | "marks" | "pauses" | "fit" | "past";
 
 /** What the parts of the desk share. */
 export interface DeskContext {
@@ -167,6 +167,8 @@ export interface DeskContext {
   /** Stretches that are shown on the timeline as what would be taken out. */
   proposed: Ref<{ from: number; to: number; chosen: boolean }[]>;
   arrangeTab: Ref<ArrangeTab>;
+  /** A clip that is to be fitted so that it ends at a time; not settled while its end was dragged there and it has not been made. */
+  fitting: Ref<{ clip: string; until: number; settled: boolean } | undefined>;
   checkTab: Ref<CheckTab>;
   /** Another version of the mix that is heard in the place of the present one, and how much softer either is made. */
   compared: Ref<{ of: string; gain: number } | undefined>;
@@ -219,6 +221,7 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     scrubbing: ref(false),
     proposed: ref([]),
     arrangeTab: ref("order"),
+    fitting: ref(),
     checkTab: ref("findings"),
     compared: ref(),
     lines: ref({ clips: true, tracks: false, taken: true }),

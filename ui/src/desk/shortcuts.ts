@@ -90,6 +90,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
     one("e", "E", "Put in a pause at the playhead…", () => acts.askForTime()),
     one("d", "D", "Repeat the chosen stretch…", acts.askForRepeats),
     one("f", "F", "Loop the clip to a length…", acts.askForLoop),
+    one("Shift+f", "Shift F", "Fit the music to a length…", acts.showFit),
     one("s", "S", "Silence the chosen stretch, or the clip, or let it sound again", acts.silence),
     one("b", "B", "Bring the clip to the front", () => acts.layer(true)),
     one("Shift+b", "Shift B", "Put the clip behind others", () => acts.layer(false)),

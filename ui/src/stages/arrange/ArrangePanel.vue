@@ -2,6 +2,7 @@
 import { onBeforeUnmount } from "vue";
 import { useDeskContext, type ArrangeTab } from "../../desk/context";
 import TabBar from "../../desk/TabBar.vue";
+import FitTab from "./FitTab.vue";
 import HistoryTab from "./HistoryTab.vue";
 import MarksTab from "./MarksTab.vue";
 import OrderTab from "./OrderTab.vue";
@@ -12,9 +13,10 @@ const tabs: { key: ArrangeTab; name: string }[] = [
   { key: "order", name: "Order" },
   { key: "marks", name: "Markers" },
   { key: "pauses", name: "Pauses" },
+  { key: "fit", name: "Fit" },
   { key: "past", name: "History" },
 ];
-const views = { order: OrderTab, marks: MarksTab, pauses: PausesTab, past: HistoryTab };
+const views = { order: OrderTab, marks: MarksTab, pauses: PausesTab, fit: FitTab, past: HistoryTab };
 onBeforeUnmount(() => desk.hearing.stop());
 </script>
 

@@ -1,0 +1,256 @@
+<script setup lang="ts">
+import { refDebounced } from "@vueuse/core";
+import { Play, Square } from "lucide-vue-next";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { api, type Refusal, type Schema } from "../../api/client";
+import { useDeskContext } from "../../desk/context";
+import ValueField from "../../desk/ValueField.vue";
+import { lengthText, parseTime, RATE, timeText } from "../../model/units";
+import { useSession } from "../../stores/session";
+
+/** Brings a piece of music to a length by leaving out bars of it, or playing some again: two ways to choose from. */
+const session = useSession();
+const desk = useDeskContext();
+const found = ref<Schema["Fits"]>();
+const problem = ref<Refusal>();
+const looking = ref(false);
+/** Frames before and after a join that are heard of it. */
+const AROUND = 3 * RATE;
+/** Refusals after which a loop or a fade can do instead. */
+const OTHERWISE = ["no-beat", "no-join", "too-short"];
+
+/** Of the chosen clips the first that is no voice. */
+const clip = computed(() =>
+  desk.selection.clips.find((id) => session.clip(id) && session.trackOfClip(id)?.part !== "voice"),
+);
+const named = computed(() => session.clip(clip.value ?? ""));
+/** The row of clips that is the piece now, and how long it is. */
+const now = computed(() => {
+  const row = (found.value?.clips ?? []).map((id) => session.clip(id)).filter((c) => c !== undefined);
+  const all = row.length > 0 && found.value?.clips.includes(clip.value ?? "") ? row : named.value ? [named.value] : [];
+  const start = Math.min(...all.map((c) => c.start));
+  return { start, length: Math.max(...all.map((c) => c.start + c.length)) - start };
+});
+/** Where the piece is to end, if somebody has said so. */
+const until = computed(() => {
+  const want = desk.fitting.value;
+  const row = found.value?.clips.includes(want?.clip ?? "") ? found.value.clips : [want?.clip];
+  return row.includes(clip.value) ? want?.until : undefined;
+});
+const wanted = computed({
+  get: () => (until.value === undefined ? now.value.length : until.value - now.value.start),
+  set: (length) => {
+    if (clip.value) desk.fitting.value = { clip: clip.value, until: now.value.start + length, settled: true };
+  },
+});
+const settled = refDebounced(
+  computed(() => session.version),
+  200,
+);
+
+async function look(): Promise<void> {
+  const open = session.open;
+  const of = clip.value;
+  if (!open || !of) {
+    found.value = problem.value = undefined;
+    return;
+  }
+  looking.value = true;
+  const params = {
+    path: { episode: open.episode },
+    query: { clip: of, until: Math.round(until.value ?? now.value.start + now.value.length) },
+  };
+  try {
+    await open.load(
+      "fits",
+      (signal) => api.GET("/episodes/{episode}/fit", { params, signal }),
+      (there) => {
+        found.value = there;
+        problem.value = undefined;
+      },
+    );
+  } catch (error) {
+    found.value = undefined;
+    problem.value = error as Refusal;
+  } finally {
+    looking.value = false;
+  }
+}
+watch([settled, clip, () => desk.fitting.value?.until], () => void look(), { immediate: true });
+// A length that the end was dragged to is made at once, in the best way there is.
+watch(found, (there) => {
+  const want = desk.fitting.value;
+  if (!there || !want || want.settled) return;
+  want.settled = true;
+  const best = there.ways[0];
+  if (best && !best.used) make(best);
+});
+onBeforeUnmount(() => (desk.fitting.value = undefined));
+
+type Way = Schema["FitWay"];
+
+/** The first clip of the row stays, whatever becomes of the others. */
+function make(way: Way): void {
+  const [first] = way.op.clips;
+  if (desk.fitting.value) desk.fitting.value.clip = first!;
+  desk.selection.clips = [first!];
+  void session.edit(way.op);
+}
+
+function triedAt(way: Way, join: number): string {
+  const from = Math.max(0, Math.round(join - AROUND));
+  const query = new URLSearchParams({
+    op: JSON.stringify(way.op),
+    from: String(from),
+    to: String(Math.round(join + AROUND)),
+  });
+  return `/episodes/${session.open?.episode}/try?${query.toString()}`;
+}
+
+/** How well the joins are hidden, in words. */
+function hidden(way: Way): string {
+  if (way.joins.length === 0) return "needs no join: its last sound is faded sooner";
+  if (way.unlike < 0.35) return "joins where the music repeats itself";
+  return way.unlike < 0.75 ? "joins where it sounds alike" : "joins that can be noticed: listen to them";
+}
+
+function off(way: Way): string {
+  const by = way.length - wanted.value;
+  if (Math.abs(by) <= 0.05 * RATE) return "As asked";
+  return `By ${lengthText(Math.abs(by))} ${by > 0 ? "longer" : "shorter"} than asked, as its bars allow no nearer`;
+}
+
+function loop(): void {
+  if (clip.value) void session.edit({ type: "loop-clip", clip: clip.value, length: Math.round(wanted.value) });
+}
+
+function fadeThere(): void {
+  const c = named.value;
+  if (!clip.value || !c) return;
+  const end = Math.round(now.value.start + wanted.value);
+  const gesture = crypto.randomUUID();
+  void session.edit({ type: "trim-clips", trims: [{ clip: clip.value, edge: "end", at: end }] }, gesture);
+  const length = Math.min(3 * RATE, Math.round((end - c.start) / 2));
+  void session.edit({ type: "set-fades", fades: [{ clip: clip.value, out: { length, shape: "smooth" } }] }, gesture);
+}
+</script>
+
+<template>
+  <p v-if="!named" class="soft none">Choose a piece of music on a track to bring it to another length.</p>
+  <template v-else>
+    <p class="piece">
+      <b>{{ named.name }}</b> is {{ timeText(now.length) }} long<template v-if="found?.tempo">
+        · {{ Math.round(found.tempo) }} beats a minute, {{ found.bar }} in a bar</template
+      >
+    </p>
+    <label>
+      <span>Fit to</span>
+      <ValueField
+        :value="wanted"
+        :text="timeText(wanted)"
+        :parse="parseTime"
+        label="Fit to the length"
+        @change="(v: number) => (wanted = v)"
+      />
+      <span class="soft">or drag its end</span>
+    </label>
+    <p v-if="looking" class="soft" role="status">Listening for its beats and bars …</p>
+    <template v-if="problem">
+      <p class="alarm" role="alert">{{ problem.message }}</p>
+      <div v-if="OTHERWISE.includes(problem.code)" class="otherwise">
+        <button v-if="wanted > now.length" class="plain-button" @click="loop">Loop it to {{ timeText(wanted) }}</button>
+        <button v-if="wanted < now.length" class="plain-button" @click="fadeThere">
+          Let it fade out by {{ timeText(wanted) }}
+        </button>
+      </div>
+    </template>
+    <ul v-else-if="found && until !== undefined" class="plain-list" aria-label="Ways to fit it">
+      <li v-for="(way, i) in found.ways" :key="i" :class="{ used: way.used }">
+        <h3>
+          {{ i === 0 ? "The best way" : "Another way" }} <span class="figures">{{ timeText(way.length) }}</span>
+        </h3>
+        <p class="soft">{{ off(way) }}; {{ hidden(way) }}.</p>
+        <div v-for="(join, k) in way.joins" :key="join" class="join">
+          <button
+            class="row-button"
+            :aria-label="`Hear join ${k + 1} of ${i === 0 ? 'the best way' : 'the other way'}`"
+            @click="desk.hearing.toggle(triedAt(way, join))"
+          >
+            <component :is="desk.hearing.state.address === triedAt(way, join) ? Square : Play" :size="13" />
+          </button>
+          <span
+            >goes from <span class="figures">{{ timeText(way.parts[k]!.to) }}</span> of the piece to
+            <span class="figures">{{ timeText(way.parts[k + 1]!.from) }}</span></span
+          >
+        </div>
+        <p v-if="way.used" class="made" role="status">It is so now.</p>
+        <button v-else class="plain-button filled" @click="make(way)">
+          {{ i === 0 ? "Fit it so" : "Fit it this way" }}
+        </button>
+      </li>
+    </ul>
+  </template>
+</template>
+
+<style scoped>
+.piece {
+  margin: 0 0 8px;
+  font-size: 13px;
+}
+label {
+  display: grid;
+  grid-template-columns: auto 84px 1fr;
+  align-items: center;
+  gap: 8px;
+  font-size: 13px;
+}
+label :deep(input) {
+  border-color: var(--rule-strong);
+}
+ul {
+  display: grid;
+  gap: 10px;
+  margin-top: 12px;
+}
+li {
+  padding: 8px 10px;
+  border: 1px solid var(--rule-strong);
+  border-radius: var(--radius);
+  background: var(--sheet);
+  font-size: 13px;
+}
+li.used {
+  border-color: var(--music);
+}
+h3 {
+  display: flex;
+  justify-content: space-between;
+  margin: 0 0 2px;
+  font-size: 13px;
+}
+li p {
+  margin: 0 0 6px;
+}
+.join {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  padding: 2px 0;
+}
+.made {
+  margin: 6px 0 0;
+  color: var(--music);
+  font-weight: 600;
+}
+.filled,
+.otherwise {
+  margin-top: 8px;
+}
+.otherwise {
+  display: flex;
+  gap: 8px;
+}
+.none {
+  padding: 8px 0;
+}
+</style>
