@@ -43,14 +43,18 @@ func (o InsertClip) apply(d *draft) (string, error) {
 	if name == "" {
 		name = "Clip"
 	}
-	clip := newClip(name, o.Sound, max(0, o.Start), o.Offset, length)
+	start, err := d.fillPlace(t, max(0, o.Start), length)
+	if err != nil {
+		return "", err
+	}
+	clip := newClip(name, o.Sound, start, o.Offset, length)
 	if o.Elsewhere && crowds(*t, clip) {
 		if t, err = d.addTrack(t.Part, ""); err != nil {
 			return "", err
 		}
 	}
 	_, err = d.add(t, clip)
-	return "Insert " + quote(name) + " at " + max(0, o.Start).String(), err
+	return "Insert " + quote(name) + " at " + start.String(), err
 }
 
 // crowds says whether three clips would sound at once on a track with one more.

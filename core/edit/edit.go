@@ -59,6 +59,7 @@ func ApplyFrom(doc session.Document, first int, op Op, material Material) (sessi
 		d.Next = doc.Next
 	}
 	d.forgetUnusedSounds()
+	d.forgetPlaces()
 	d.Settle()
 	if err := d.Validate(); err != nil {
 		return doc, "", err
@@ -111,6 +112,7 @@ func Ops() []Op {
 		MoveFaders{},
 		AddMarker{},
 		AddMarkers{},
+		AddPlace{},
 		SetMarkers{},
 		RemoveMarkers{},
 		SetTarget{},

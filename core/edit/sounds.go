@@ -33,7 +33,11 @@ func (o PlaceTake) apply(d *draft) (string, error) {
 	if o.Offset < 0 || o.Offset >= sound.Length {
 		return "", problem.New("clip-outside-sound", "offset", "The recording ends before the place where it should begin.")
 	}
-	start, length := max(0, o.Start), sound.Length-o.Offset
+	length := sound.Length - o.Offset
+	start, err := d.fillPlace(t, max(0, o.Start), length)
+	if err != nil {
+		return "", err
+	}
 	for id, c := range t.Clips {
 		if slices.Contains(o.Instead, c.Sound) && c.Start < start+length && c.End() > start {
 			delete(t.Clips, id)

@@ -48,7 +48,7 @@ func Of(d session.Document) Glance {
 		g.Crossings = append(g.Crossings, t.Crossings()...)
 	}
 	ranges := slices.Collect(maps.Keys(d.Markers))
-	ranges = slices.DeleteFunc(ranges, func(id string) bool { return d.Markers[id].Length == 0 })
+	ranges = slices.DeleteFunc(ranges, func(id string) bool { return d.Markers[id].Length == 0 || d.Markers[id].Fills != "" })
 	slices.SortFunc(ranges, func(a, b string) int {
 		return cmp.Or(cmp.Compare(d.Markers[a].At, d.Markers[b].At), cmp.Compare(a, b))
 	})

@@ -8,12 +8,26 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/credits"
 	"ruvel/core/edit"
+	"ruvel/core/house"
 	"ruvel/core/session"
 	"ruvel/core/speech"
 )
 
 func (r *reader) phrasesOf(sound string) ([]speech.Phrase, error) {
 	return r.Source.Phrases(sound, r.Document.Sounds[sound].Sensitivity)
+}
+
+func (r *reader) places() (out []Finding) {
+	for _, id := range house.Places(r.Document) {
+		m := r.Document.Markers[id]
+		track := r.Document.Tracks[r.Document.FindTrack(m.Fills)]
+		out = append(out, Finding{
+			Weight: Must, From: m.At, To: m.At + m.Length, Tracks: []string{m.Fills}, By: 1,
+			Text: fmt.Sprintf("The place for %s on %s, at %s, is still empty: record it or choose a file, or take the place away.", quote(m.Name), quote(track.Name), moment(m.At)),
+			Fix:  &Fix{"Take it away", "The place goes; nothing that sounds changes.", edit.RemoveMarkers{Markers: []string{id}}},
+		})
+	}
+	return out
 }
 
 func (r *reader) solo() (out []Finding) {

@@ -278,6 +278,9 @@ func faults() []fault {
 		{"music-edge", review.Should, func(_ *studio, d *doc, _ *mat) {
 			change(d, 1, "c2", func(c *session.Clip) { c.FadeOut.Length = 0 })
 		}, "“Bed” ends at 0:26.0", true},
+		{"place", review.Must, func(_ *studio, d *doc, _ *mat) {
+			d.Markers["m9"] = session.Marker{Name: "Sign-off", At: sec(20), Length: sec(3), Fills: "t1"}
+		}, "“Sign-off” on “Presenter”", true},
 		{"solo", review.Must, func(_ *studio, d *doc, _ *mat) { d.Tracks[0].Solo, d.Tracks[1].Solo = true, true }, "“Presenter” and “Music” are soloed", true},
 		{"mute", review.Look, func(_ *studio, d *doc, _ *mat) {
 			d.Tracks = append(d.Tracks, session.Track{ID: "t3", Name: "Spare", Part: session.Music, Mute: true, Envelope: []session.Point{}, Clips: map[string]session.Clip{"c3": clip("Spare bed", testkit.ID(1), 3, 10, 9, faded(1, 2), func(c *session.Clip) { c.Gain = -20 })}})

@@ -138,6 +138,7 @@ func Rules() []Rule {
 			"music-edge", "Music without a fade", "It sounds as if the music was switched on or off.",
 			"Music begins or ends in its middle without a fade", practice, true, false, (*reader).musicEdges,
 		},
+		{"place", "An empty place", "What is missing there is missing in the finished file.", "Any", practice, false, false, (*reader).places},
 		{"solo", "A track is soloed", "All other tracks are silent in the finished file.", "Any", practice, false, false, (*reader).solo},
 		{"mute", "A muted track", "What lies on it is not in the finished file.", "Any that holds clips", practice, false, false, (*reader).mute},
 		{"loop", "A loop is on", "Playing goes round and round a stretch, so that the rest may not have been heard.", "Any", practice, false, false, (*reader).loop},

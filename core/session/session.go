@@ -172,6 +172,8 @@ type Marker struct {
 	Chapter bool   `json:"chapter,omitempty" doc:"It is a chapter of the finished episode"`
 	Link    string `json:"link,omitempty" maxLength:"2000" doc:"An address on the web that belongs to the chapter"`
 	Picture string `json:"picture,omitempty" maxLength:"64" doc:"The id of a picture that is shown with the chapter"`
+	// Fills makes the range an empty place: what comes to lie in it fills it, and all that follows moves along.
+	Fills string `json:"fills,omitempty" maxLength:"20" doc:"The id of the track on which this range is an empty place, which a recording or a file fills"`
 }
 
 // OwnTarget is a delivery target that a show has made for itself.

@@ -75,6 +75,9 @@ func (d Document) Validate() error {
 		if err := CheckLink(m.Link); err != nil {
 			return err
 		}
+		if m.Fills != "" && (m.Length == 0 || m.Chapter || d.FindTrack(m.Fills) < 0) {
+			return problem.New("bad-place", "markers."+id, "An empty place lies on a track of the session, has a length, and is no chapter.")
+		}
 	}
 	if len(d.Tracks) > MaxTracks {
 		return problem.New("too-many-tracks", "tracks", "A session holds at most %d tracks.", MaxTracks)

@@ -240,6 +240,7 @@ type Placing struct {
 	Start   audio.Frames `json:"start,omitempty" minimum:"0"`
 	Offset  audio.Frames `json:"offset,omitempty" minimum:"0" doc:"Where to begin in the piece"`
 	Length  audio.Frames `json:"length,omitempty" minimum:"0" doc:"Left out: to its end"`
+	Instead string       `json:"instead,omitempty" maxLength:"64" doc:"Instead of placing it: all clips of this sound in the episode play it, with what is done to them"`
 }
 
 // TakePiece takes a piece of the shelf among the sounds of a show, and places it if an
@@ -266,7 +267,7 @@ func (l *Library) TakePiece(ctx context.Context, show, key string, at Placing) (
 	}}
 	var episode *string
 	if at.Episode != "" {
-		args.Place = &work.Place{Episode: at.Episode, Track: at.Track, Start: at.Start, Offset: at.Offset, Length: at.Length}
+		args.Place = &work.Place{Episode: at.Episode, Track: at.Track, Start: at.Start, Offset: at.Offset, Length: at.Length, Instead: at.Instead}
 		episode = &at.Episode
 	}
 	job, err := l.Worker.Submit(ctx, work.Import, show, episode, p.Title, args)

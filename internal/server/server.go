@@ -125,6 +125,7 @@ func (s *Server) register(api huma.API) {
 	s.editRoutes(api)
 	s.arrangeRoutes(api)
 	s.fitRoutes(api)
+	s.houseRoutes(api)
 	s.soundRoutes(api)
 	s.peakRoutes(api)
 	s.evenRoutes(api)

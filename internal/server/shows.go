@@ -29,10 +29,15 @@ type Episode struct {
 	Changed  time.Time        `json:"changed"`
 	Loudness *loudness.Result `json:"loudness,omitempty" doc:"Left out while this version has not been measured"`
 	Mixdowns int              `json:"mixdowns" doc:"How many of this very version"`
+	Layout   bool             `json:"layout,omitempty" doc:"It is a layout of the house sound of its show, and no episode"`
+	MadeFrom string           `json:"madeFrom,omitempty" doc:"The layout that it began as"`
 }
 
 func view(e store.Episode) Episode {
-	v := Episode{ID: e.ID, Show: e.Show, Number: e.Number, Title: e.Title, Details: e.Said(), Version: e.Version, Length: e.Length, Changed: e.Changed, Mixdowns: e.Mixdowns}
+	v := Episode{ID: e.ID, Show: e.Show, Number: e.Number, Title: e.Title, Details: e.Said(), Version: e.Version, Length: e.Length, Changed: e.Changed, Mixdowns: e.Mixdowns, Layout: e.Layout}
+	if e.MadeFrom != nil {
+		v.MadeFrom = *e.MadeFrom
+	}
 	if e.LoudnessVersion == e.Version {
 		v.Loudness = &e.Loudness.Of
 	}
@@ -46,6 +51,12 @@ type named struct {
 type titled struct {
 	Title  string `json:"title" maxLength:"200"`
 	Number int    `json:"number,omitempty" minimum:"0" maximum:"1000000" doc:"Left out: the show's next, or as it was"`
+}
+
+// newEpisode is an episode that is to be made.
+type newEpisode struct {
+	titled
+	Layout string `json:"layout,omitempty" format:"uuid" doc:"The layout that it begins as; left out: with an empty session"`
 }
 
 // InShow is a route within a show.
@@ -92,15 +103,19 @@ func (s *Server) showRoutes(api huma.API) {
 			}
 			return answer(out, err)
 		})
-	huma.Register(api, operation("POST", "/shows/{show}/episodes", "add-episode", "Make an episode with an empty session"),
+	huma.Register(api, operation("POST", "/shows/{show}/episodes", "add-episode", "Make an episode, with an empty session or as a layout of the house sound"),
 		func(ctx context.Context, in *struct {
 			InShow
-			Body titled
+			Body newEpisode
 		},
 		) (*body[Episode], error) {
 			title, err := session.NewName(in.Body.Title, "title")
 			if err != nil {
 				return nil, fail(err)
+			}
+			if in.Body.Layout != "" {
+				e, err := s.Store.AddEpisodeFrom(ctx, in.Show, in.Body.Layout, title, in.Body.Number)
+				return answer(view(e), err)
 			}
 			e, err := s.Store.AddEpisode(ctx, in.Show, title, in.Body.Number, session.New())
 			return answer(view(e), err)

@@ -28,9 +28,11 @@ type Episode struct {
 	Loudness        JSON[loudness.Result] `db:"loudness"`
 	LoudnessVersion int64                 `db:"loudness_version"`
 	Mixdowns        int                   `db:"mixdowns"`
+	Layout          bool                  `db:"layout"`    // of the house sound, and no episode
+	MadeFrom        *string               `db:"made_from"` // the layout that it began as
 }
 
-const episodeColumns = `SELECT id, show_id, number, title, description, language, details, version, length, changed_at, loudness, loudness_version,
+const episodeColumns = `SELECT id, show_id, number, title, description, language, details, version, length, changed_at, loudness, loudness_version, layout, made_from,
   (SELECT COUNT(*) FROM mixdowns WHERE episode_id = episodes.id AND mixdowns.version = episodes.version) AS mixdowns FROM episodes`
 
 // Episodes lists the episodes of a show, the newest number first.
@@ -39,7 +41,7 @@ func (s *Store) Episodes(ctx context.Context, show string) ([]Episode, error) {
 		return nil, err
 	}
 	episodes := []Episode{}
-	return episodes, s.db.SelectContext(ctx, &episodes, episodeColumns+` WHERE show_id = ? ORDER BY number DESC, id DESC`, show)
+	return episodes, s.db.SelectContext(ctx, &episodes, episodeColumns+` WHERE show_id = ? AND NOT layout ORDER BY number DESC, id DESC`, show)
 }
 
 // Episode is one episode.

@@ -221,7 +221,7 @@ type Show struct {
 	Created  time.Time `db:"created_at" json:"created"`
 }
 
-const showColumns = `SELECT id, name, created_at, (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id) AS episodes FROM shows`
+const showColumns = `SELECT id, name, created_at, (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id AND NOT layout) AS episodes FROM shows`
 
 // Shows lists all shows, the oldest first.
 func (s *Store) Shows(ctx context.Context) ([]Show, error) {

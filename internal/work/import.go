@@ -37,6 +37,7 @@ type Place struct {
 	Start   audio.Frames `json:"start"`
 	Offset  audio.Frames `json:"offset,omitempty"`
 	Length  audio.Frames `json:"length,omitempty"`
+	Instead string       `json:"instead,omitempty"` // the sound whose clips in the episode play it from now on
 }
 
 // About is what is known of a sound besides what can be measured.
@@ -85,6 +86,9 @@ func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 	}
 	if a.Place != nil {
 		at := *a.Place
+		if at.Instead != "" {
+			return w.Edit(ctx, at.Episode, "import "+job.ID, edit.ReplaceSound{Sound: at.Instead, With: sound.ID, Name: sound.Name})
+		}
 		op := edit.InsertClip{Sound: sound.ID, Start: at.Start, Offset: at.Offset, Length: at.Length, Track: at.Track, Part: sound.Part, Name: sound.Name, Elsewhere: true}
 		return w.Edit(ctx, at.Episode, "import "+job.ID, op)
 	}

@@ -1,0 +1,162 @@
+package edit
+
+import (
+	"ruvel/core/audio"
+	"ruvel/core/problem"
+	"ruvel/core/session"
+)
+
+// AddPlace lays an empty place on a track: a recording or a file that comes to begin in it
+// fills it, and all that follows moves along.
+type AddPlace struct {
+	Kind
+	Track  string       `json:"track"`
+	At     audio.Frames `json:"at" minimum:"0"`
+	Length audio.Frames `json:"length" minimum:"1" doc:"About how long what fills it will be"`
+	Name   string       `json:"name,omitempty" maxLength:"200" doc:"What goes there"`
+}
+
+func (o AddPlace) apply(d *draft) (string, error) {
+	t, err := d.track(o.Track)
+	if err != nil {
+		return "", err
+	}
+	if o.Length < Shortest {
+		return "", problem.New("bad-length", "length", "An empty place is at least 10 ms long.")
+	}
+	name := session.ShortName(o.Name)
+	if name == "" {
+		name = "Something for " + t.Name
+	}
+	if _, err := d.mark(session.Marker{Name: name, At: o.At, Length: o.Length, Fills: t.ID}); err != nil {
+		return "", err
+	}
+	return "Leave a place for " + quote(name), nil
+}
+
+// forgetPlaces takes away the places of tracks that are gone.
+func (d *draft) forgetPlaces() {
+	for id, m := range d.Markers {
+		if m.Fills != "" && d.FindTrack(m.Fills) < 0 {
+			delete(d.Markers, id)
+		}
+	}
+}
+
+// fillPlace says where what is to begin on a track at a time begins, and makes room for its
+// length: if there is an empty place, at the beginning of that, and all that follows moves along.
+func (d *draft) fillPlace(t *session.Track, at, length audio.Frames) (start audio.Frames, err error) {
+	for id, m := range d.Markers {
+		if m.Fills != t.ID || at < m.At || at >= m.At+m.Length {
+			continue
+		}
+		if length < 1 || d.Length()+length > session.MaxLength {
+			return at, problem.New("too-long", "sound", "With this in its place the session would be too long.")
+		}
+		delete(d.Markers, id)
+		d.moveAlong(m.At, m.At+m.Length, length-m.Length)
+		return m.At, nil
+	}
+	return at, nil
+}
+
+// moveAlong makes a stretch longer or shorter by a time. What begins after it, or in it and
+// goes on beyond it, keeps its distance from its end; music that lies under all of it is made
+// longer or shorter with it, as far as its sound goes; so are level lines and ranges.
+func (d *draft) moveAlong(from, to, by audio.Frames) {
+	if by == 0 {
+		return
+	}
+	line := func(points []session.Point, to audio.Frames) []session.Point {
+		if by > 0 {
+			return lineWithTime(points, to, by)
+		}
+		return lineWithoutTime(points, max(0, to+by), to, 2)
+	}
+	for i := range d.Tracks {
+		t := &d.Tracks[i]
+		t.Envelope = line(t.Envelope, to)
+		for id, c := range t.Clips {
+			switch {
+			case c.Start >= to:
+				c.Start += by
+			case c.End() <= to || t.Part == session.Voice:
+				continue
+			case c.Start > from:
+				c.Start = max(from, c.Start+by)
+			default:
+				if at := to - c.Start + c.Offset; at+min(0, by) > 0 {
+					c.Envelope = line(c.Envelope, at)
+				}
+				c.Length = min(max(c.Length+by, Shortest), d.Sounds[c.Sound].Length-c.Offset)
+				c.FadeIn, c.FadeOut = shorterFade(c.FadeIn, c.Length), shorterFade(c.FadeOut, c.Length)
+			}
+			t.Clips[id] = c
+		}
+	}
+	for id, m := range d.Markers {
+		switch {
+		case m.At >= to:
+			m.At += by
+		case m.At > from:
+			m.At = min(m.At, max(from, to+by))
+		case m.At+m.Length >= to:
+			m.Length = max(Shortest, m.Length+by)
+		}
+		d.Markers[id] = m
+	}
+}
+
+// shorterFade is a fade that is not longer than its clip.
+func shorterFade(f session.Fade, length audio.Frames) session.Fade {
+	f.Length = min(f.Length, length+f.Past)
+	f.Past = min(f.Past, f.Length)
+	return f
+}
+
+// Several carries several operations out as one step.
+type Several struct {
+	Kind
+	Ops  []Op   `json:"-"`
+	Name string `json:"-"`
+}
+
+func (o Several) apply(d *draft) (string, error) {
+	for _, op := range o.Ops {
+		if _, err := op.apply(d); err != nil {
+			return "", err
+		}
+	}
+	return o.Name, nil
+}
+
+// WholeTrack adds a track of another session with all that is on it.
+type WholeTrack struct {
+	Kind
+	Track session.Track `json:"-"`
+}
+
+func (o WholeTrack) apply(d *draft) (string, error) {
+	points := len(o.Track.Envelope)
+	for _, c := range o.Track.Clips {
+		points += len(c.Envelope)
+		if _, err := d.bring(c.Sound); err != nil {
+			return "", err
+		}
+	}
+	if err := d.room(len(o.Track.Clips), points); err != nil {
+		return "", err
+	}
+	t, err := d.addTrack(o.Track.Part, o.Track.Name)
+	if err != nil {
+		return "", err
+	}
+	twin := o.Track
+	twin.ID, twin.Group, twin.Way.For = t.ID, "", nil
+	twin.Clips = map[string]session.Clip{}
+	for _, id := range o.Track.ClipsInOrder() {
+		twin.Clips[d.id("c")] = o.Track.Clips[id]
+	}
+	*t = twin
+	return "Add the track " + quote(t.Name), nil
+}
