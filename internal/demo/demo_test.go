@@ -13,6 +13,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/credits"
+	"ruvel/core/house"
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
@@ -97,6 +98,14 @@ func TestASeriesWhoseFillingBrokeOffIsCompletedAndAFilledOneIsLeftAlone(t *testi
 	require.NoError(t, err)
 	require.Len(t, shows, 1)
 	assert.Equal(t, 2, shows[0].Episodes)
+	layouts, err := st.Layouts(t.Context(), shows[0].ID)
+	require.NoError(t, err)
+	require.Len(t, layouts, 2)
+	for i, want := range []int{5, 1} {
+		layout, _, err := st.Document(t.Context(), layouts[i].ID)
+		require.NoError(t, err)
+		assert.Len(t, house.Places(layout), want, layouts[i].Title)
+	}
 	all, err := st.Sounds(t.Context(), shows[0].ID)
 	require.NoError(t, err)
 	for _, s := range all {

@@ -35,6 +35,9 @@ const (
 	ShowName     = "Harbour Hours"
 	EpisodeTitle = "The Last Fog Signal"
 	RoughTitle   = "Rough cut"
+	// Layouts of its house sound.
+	FeatureLayout = "Feature"
+	NewsLayout    = "Short news"
 )
 
 // item is a sound of the series: a recording that ships with the program, or a piece computed by make.
@@ -113,6 +116,9 @@ func Fill(ctx context.Context, st *store.Store, library *sounds.Library, bucket 
 	doc, err := Episode(ids, catalogue)
 	if err != nil {
 		return false, err
+	}
+	if err := addLayouts(ctx, st, show.ID, doc); err != nil {
+		return true, err
 	}
 	episode, err := st.AddEpisode(ctx, show.ID, EpisodeTitle, 12, doc)
 	if err != nil {

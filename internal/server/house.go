@@ -48,7 +48,7 @@ type Bringable struct {
 
 // newLayout is a layout that is to be made.
 type newLayout struct {
-	named
+	Name string `json:"name" maxLength:"200" doc:"What kind of episode it is for"`
 	From string `json:"from,omitempty" format:"uuid" doc:"The episode that it is taken from; left out: it is empty"`
 }
 

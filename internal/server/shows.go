@@ -55,7 +55,8 @@ type titled struct {
 
 // newEpisode is an episode that is to be made.
 type newEpisode struct {
-	titled
+	Title  string `json:"title" maxLength:"200"`
+	Number int    `json:"number,omitempty" minimum:"0" maximum:"1000000" doc:"Left out: the show's next"`
 	Layout string `json:"layout,omitempty" format:"uuid" doc:"The layout that it begins as; left out: with an empty session"`
 }
 

@@ -16,6 +16,7 @@ const router = createRouter({
   routes: [
     { path: "/", component: () => import("./shelf/ShelfView.vue") },
     { path: "/shows/:show", component: () => import("./shelf/ShelfView.vue"), props: true },
+    { path: "/shows/:show/house", component: () => import("./house/HouseView.vue"), props: true },
     { path: "/episodes/:episode", component: () => import("./desk/DeskView.vue"), props: true },
     { path: "/:rest(.*)", redirect: "/" },
   ],

@@ -41,6 +41,23 @@ export interface paths {
         patch: operations["rename-episode"];
         trace?: never;
     };
+    "/episodes/{episode}/along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring an episode in line with its layout, as one step that can be undone. What was changed in the episode itself stays */
+        post: operations["bring-along"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/archive": {
         parameters: {
             query?: never;
@@ -1186,6 +1203,23 @@ export interface paths {
         patch: operations["rename-show"];
         trace?: never;
     };
+    "/shows/{show}/along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What has changed in layouts since episodes were made from them, by episode; nothing changes */
+        get: operations["list-along"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/shows/{show}/details": {
         parameters: {
             query?: never;
@@ -1214,7 +1248,7 @@ export interface paths {
         /** List the episodes of a show, the newest first */
         get: operations["list-episodes"];
         put?: never;
-        /** Make an episode with an empty session */
+        /** Make an episode, with an empty session or as a layout of the house sound */
         post: operations["add-episode"];
         delete?: never;
         options?: never;
@@ -1251,6 +1285,24 @@ export interface paths {
         get: operations["list-jobs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The layouts of the house sound of a show */
+        get: operations["list-layouts"];
+        put?: never;
+        /** Keep a layout: taken from an episode, with its music and settings, and empty places for what was said; or empty. It is edited as an episode is, by its id */
+        post: operations["add-layout"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1621,6 +1673,20 @@ export interface components {
             /** @enum {string} */
             type: "add-markers";
         };
+        AddPlace: {
+            /** Format: int64 */
+            at: number;
+            /**
+             * Format: int64
+             * @description About how long what fills it will be
+             */
+            length: number;
+            /** @description What goes there */
+            name?: string;
+            track: string;
+            /** @enum {string} */
+            type: "add-place";
+        };
         AddPoints: {
             points: components["schemas"]["NewPoint"][];
             /** @enum {string} */
@@ -1880,6 +1946,18 @@ export interface components {
              * @description LU of loudness range
              */
             range: number;
+        };
+        Bringable: {
+            changes: components["schemas"]["Change"][];
+            episode: components["schemas"]["Episode"];
+            /** @description Its name */
+            layout: string;
+        };
+        Change: {
+            /** @description The session has something of its own there, which stays */
+            kept?: boolean;
+            /** @description In words */
+            what: string;
         };
         ChangeEvent: {
             /** Format: date-time */
@@ -2193,6 +2271,15 @@ export interface components {
             /** @enum {string} */
             type: "duplicate-tracks";
         };
+        EmptyPlace: {
+            /** Format: int64 */
+            from: number;
+            name: string;
+            /** Format: int64 */
+            to: number;
+            /** @description The name of its track */
+            track: string;
+        };
         Entry: {
             author: string;
             /** @description What the licence asks for, in a sentence */
@@ -2223,6 +2310,8 @@ export interface components {
             keywords?: string[] | null;
             /** @description A tag as BCP 47 has it, such as en or pt-BR */
             language?: string;
+            /** @description It is a layout of the house sound of its show, and no episode */
+            layout?: boolean;
             /**
              * Format: int64
              * @description Frames at 48 kHz
@@ -2230,6 +2319,8 @@ export interface components {
             length: number;
             /** @description Left out while this version has not been measured */
             loudness?: components["schemas"]["Result"];
+            /** @description The layout that it began as */
+            madeFrom?: string;
             /**
              * Format: int64
              * @description How many of this very version
@@ -2681,6 +2772,12 @@ export interface components {
              */
             quiet: number;
         };
+        HouseMusic: {
+            /** Format: int64 */
+            clips: number;
+            name: string;
+            sound: string;
+        };
         HushStretch: {
             clips: string[];
             /**
@@ -2782,7 +2879,7 @@ export interface components {
             kind: string;
             name: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["AddPlace"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
         LaidTreatment: {
             /** @description What it is for, in a sentence */
@@ -2798,6 +2895,67 @@ export interface components {
             front: boolean;
             /** @enum {string} */
             type: "layer-clips";
+        };
+        Layout: {
+            /** @description The id of a picture; on the command line, a file beside this one */
+            artwork?: string;
+            /**
+             * Format: int64
+             * @description How many of them can be brought along with what has changed in it since
+             */
+            behind: number;
+            /** Format: date-time */
+            changed: string;
+            copyright?: string;
+            /** @description Of the sounds that are used, in words */
+            credits?: string;
+            /** @description On which it is published, as 2026-11-30 */
+            date?: string;
+            description?: string;
+            /** @description Names */
+            guests?: string[] | null;
+            id: string;
+            keywords?: string[] | null;
+            /** @description A tag as BCP 47 has it, such as en or pt-BR */
+            language?: string;
+            /** @description It is a layout of the house sound of its show, and no episode */
+            layout?: boolean;
+            /**
+             * Format: int64
+             * @description Frames at 48 kHz
+             */
+            length: number;
+            /** @description Left out while this version has not been measured */
+            loudness?: components["schemas"]["Result"];
+            /**
+             * Format: int64
+             * @description How many episodes began as it
+             */
+            made: number;
+            /** @description The layout that it began as */
+            madeFrom?: string;
+            /**
+             * Format: int64
+             * @description How many of this very version
+             */
+            mixdowns: number;
+            /** @description What is played in every episode */
+            music: components["schemas"]["HouseMusic"][];
+            /** Format: int64 */
+            number: number;
+            /** @description The empty places, in order */
+            places: components["schemas"]["EmptyPlace"][];
+            presenter?: string;
+            /** Format: int64 */
+            season?: number;
+            show: string;
+            /** @description In words */
+            target: string;
+            title: string;
+            /** @description The names of its tracks */
+            tracks: string[];
+            /** Format: int64 */
+            version: number;
         };
         Levels: {
             /** @description False while the track is muted or others are soloed */
@@ -2953,6 +3111,8 @@ export interface components {
             at: number;
             /** @description It is a chapter of the finished episode */
             chapter?: boolean;
+            /** @description The id of the track on which this range is an empty place, which a recording or a file fills */
+            fills?: string;
             /** Format: int64 */
             length: number;
             /** @description An address on the web that belongs to the chapter */
@@ -2978,7 +3138,7 @@ export interface components {
             /** Format: int64 */
             count: number;
             /** @description The edit that takes them in */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["AddPlace"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
         MeasureEvent: {
             /**
@@ -3005,7 +3165,7 @@ export interface components {
             /** @description What it does, in two to four words */
             do: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["AddPlace"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
             /** @description What will change */
             text: string;
         };
@@ -3147,7 +3307,20 @@ export interface components {
             /** @description Edits of one gesture, such as a drag, share a step of the history */
             gesture?: string;
             /** @description One operation, by its type */
-            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+            op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["AddPlace"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
+        };
+        NewEpisode: {
+            /**
+             * Format: uuid
+             * @description The layout that it begins as; left out: with an empty session
+             */
+            layout?: string;
+            /**
+             * Format: int64
+             * @description Left out: the show's next
+             */
+            number?: number;
+            title: string;
         };
         NewFade: {
             /**
@@ -3157,6 +3330,15 @@ export interface components {
             length: number;
             /** @enum {string} */
             shape: "linear" | "equal-power" | "smooth" | "exponential";
+        };
+        NewLayout: {
+            /**
+             * Format: uuid
+             * @description The episode that it is taken from; left out: it is empty
+             */
+            from?: string;
+            /** @description What kind of episode it is for */
+            name: string;
         };
         NewLink: {
             /** @description Listeners may write some */
@@ -3468,6 +3650,8 @@ export interface components {
              * @description Place it in this episode when it is there
              */
             episode?: string;
+            /** @description Instead of placing it: all clips of this sound in the episode play it, with what is done to them */
+            instead?: string;
             /**
              * Format: int64
              * @description Left out: to its end
@@ -4654,6 +4838,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Episode"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "bring-along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeEvent"];
                 };
             };
             /** @description Error */
@@ -7107,6 +7322,37 @@ export interface operations {
             };
         };
     };
+    "list-along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bringable"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-show-details": {
         parameters: {
             query?: never;
@@ -7215,7 +7461,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Titled"];
+                "application/json": components["schemas"]["NewEpisode"];
             };
         };
         responses: {
@@ -7323,6 +7569,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobEvent"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Layout"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLayout"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Episode"];
                 };
             };
             /** @description Error */

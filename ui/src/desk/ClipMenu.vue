@@ -127,6 +127,7 @@ function forLane(track: string, at: number): Item[][] {
       { name: "Play only the joins from here", keys: "Shift C", run: there(at, () => playJoins(desk)) },
     ],
     [
+      { name: "Leave an empty place here", run: () => acts.leavePlace(track, at) },
       { name: "Marker here", keys: "N", run: there(at, () => acts.mark(false)) },
       { name: "Choose all clips of the track", keys: "A", run: () => acts.chooseAll("track") },
       { name: "Choose all from here on", keys: "Shift A", run: there(at, () => acts.chooseAll("rest")) },

@@ -59,7 +59,12 @@ async function rename(): Promise<void> {
   <header>
     <router-link class="brand" to="/" title="To the shelf">ruvel</router-link>
     <div class="what">
-      <span class="soft cut">{{ session.showName }}</span>
+      <span class="soft cut">
+        {{ session.showName
+        }}<template v-if="session.episode?.layout">
+          · <router-link class="house" :to="`/shows/${session.episode.show}/house`">house sound</router-link></template
+        >
+      </span>
       <el-input
         v-if="renaming !== undefined"
         v-model="renaming"
@@ -72,7 +77,9 @@ async function rename(): Promise<void> {
         @keydown.escape="renaming = undefined"
       />
       <button v-else class="title cut" :title="session.episode?.title" @click="renaming = session.episode?.title">
-        <template v-if="session.episode">{{ session.episode.number }} · {{ session.episode.title }}</template>
+        <template v-if="session.episode">
+          {{ session.episode.layout ? "" : `${session.episode.number} · ` }}{{ session.episode.title }}
+        </template>
       </button>
     </div>
     <nav aria-label="Stages">
@@ -122,6 +129,9 @@ async function rename(): Promise<void> {
 </template>
 
 <style scoped>
+.house {
+  color: inherit;
+}
 header {
   display: flex;
   align-items: center;

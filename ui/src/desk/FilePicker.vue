@@ -3,14 +3,21 @@ import { onMounted, useTemplateRef } from "vue";
 import { useDeskContext } from "./context";
 
 /** The browser's own dialog to choose files with. */
-const emit = defineEmits<{ chosen: [files: File[]] }>();
+const emit = defineEmits<{ chosen: [files: File[], at: { start: number; track?: string } | undefined] }>();
 const desk = useDeskContext();
 const input = useTemplateRef<HTMLInputElement>("input");
 
-onMounted(() => (desk.chooseFiles.value = () => input.value?.click()));
+let place: { start: number; track?: string } | undefined;
+
+onMounted(() => {
+  desk.chooseFiles.value = (at) => {
+    place = at;
+    input.value?.click();
+  };
+});
 
 function choose(): void {
-  emit("chosen", [...(input.value?.files ?? [])]);
+  emit("chosen", [...(input.value?.files ?? [])], place);
   input.value!.value = "";
 }
 </script>

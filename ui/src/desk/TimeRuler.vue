@@ -39,7 +39,7 @@ const flags = computed(() =>
 /** Named ranges, as bars whose ends can be dragged. */
 const ranges = computed(() =>
   Object.entries(session.document?.markers ?? {})
-    .filter(([, m]) => m.length > 0)
+    .filter(([, m]) => m.length > 0 && !m.fills)
     .map(([id, m]) => ({
       id,
       name: m.name,

@@ -5,6 +5,7 @@ import { useSession } from "../stores/session";
 import ClipView from "./ClipView.vue";
 import { useDeskContext } from "./context";
 import CrossingView from "./CrossingView.vue";
+import EmptyPlace from "./EmptyPlace.vue";
 import { nameOn } from "../drawing/outline";
 import { BORDER, HEAD } from "../drawing/picture";
 import { startDrag } from "./drag";
@@ -80,6 +81,9 @@ const trackLine = computed(() => ({
   width: `${desk.time.laidTo - desk.time.laidFrom}px`,
   height: `${clipHeight.value - HEAD - 2 * BORDER}px`,
 }));
+const places = computed(() =>
+  Object.entries(session.document?.markers ?? {}).filter(([, m]) => m.fills === props.track.id),
+);
 const ghosts = computed(() => desk.ghosts.value.filter((g) => g.track === props.track.id));
 const span = (from: number, to: number) => ({
   left: `${desk.time.laidX(from)}px`,
@@ -164,6 +168,14 @@ function bringUp(id: string): void {
             :chosen="desk.selection.line === track.id"
           />
         </div>
+        <EmptyPlace
+          v-for="[id, place] in places"
+          :id="id"
+          :key="id"
+          :place="place"
+          :track="track"
+          :height="folded ? FOLDED_CLIP : clipHeight"
+        />
         <CrossingView v-for="x in roomy" :key="x.in" :crossing="x" :height="clipHeight" />
         <template v-for="v in visible" :key="v.id">
           <button

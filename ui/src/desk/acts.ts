@@ -292,6 +292,13 @@ export function useActs(desk: DeskContext) {
     };
   }
 
+  /** Leaves an empty place on a track: the chosen stretch, or ten seconds. */
+  function leavePlace(track: string, at: number): void {
+    const stretch = range();
+    const [from, to] = stretch ? [stretch.from, stretch.to] : [at, at + 10 * RATE];
+    void session.edit({ type: "add-place", track, at: Math.round(from), length: Math.round(to - from) });
+  }
+
   /** Shows how the chosen piece can be brought to another length. */
   function showFit(): void {
     desk.stage.value = "arrange";
@@ -376,6 +383,7 @@ export function useActs(desk: DeskContext) {
     askForRepeats,
     askForLoop,
     showFit,
+    leavePlace,
     mark,
     duplicateTracks,
     moveTracks,

@@ -184,7 +184,7 @@ export interface DeskContext {
   ramp: Ref<{ line: string; from: number; to: number; start: number; level: number } | undefined>;
   seek: (frame: number) => void;
   /** Lets files be chosen, which end up where dropped ones would. */
-  chooseFiles: Ref<() => void>;
+  chooseFiles: Ref<(at?: { start: number; track?: string }) => void>;
 }
 
 const key: InjectionKey<DeskContext> = Symbol("desk");

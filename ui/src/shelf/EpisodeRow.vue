@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { Trash2 } from "lucide-vue-next";
+import { LayoutTemplate, Trash2 } from "lucide-vue-next";
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { api, ask, type Schema } from "../api/client";
 import { figure, SILENCE, timeText, whenText } from "../model/units";
 import Silhouette from "./Silhouette.vue";
 
 const props = defineProps<{ episode: Schema["Episode"] }>();
-defineEmits<{ remove: [] }>();
+defineEmits<{ remove: []; keep: [] }>();
 const outline = ref<Schema["Silhouette"]>();
 const loudness = ref(props.episode.loudness?.integrated);
 /** Milliseconds after which it is looked whether the loudness has been measured. */
@@ -51,6 +51,15 @@ onBeforeUnmount(() => (gone = true));
       </span>
       <span class="state" :class="{ done: episode.mixdowns > 0 }">{{ episode.mixdowns > 0 ? "Mixed down" : "" }}</span>
     </router-link>
+    <button
+      v-if="!empty"
+      class="remove"
+      :aria-label="`Keep the layout of ${episode.title} as house sound`"
+      title="Keep its layout as house sound: music and settings stay, what was said becomes empty places"
+      @click="$emit('keep')"
+    >
+      <LayoutTemplate :size="16" />
+    </button>
     <button class="remove" :aria-label="`Remove ${episode.title}`" title="Remove the episode" @click="$emit('remove')">
       <Trash2 :size="16" />
     </button>

@@ -15,6 +15,8 @@ const problem = ref("");
 const search = ref("");
 const asking = ref<"show" | "episode" | "rename-show">();
 const name = ref("");
+const layouts = ref<Schema["Layout"][]>([]);
+const layout = ref("");
 
 const current = computed(() => shows.value?.find((s) => s.id === props.show) ?? shows.value?.[0]);
 const found = computed(() => {
@@ -56,6 +58,33 @@ async function freshen(): Promise<void> {
 function question(what: "show" | "episode" | "rename-show"): void {
   name.value = what === "rename-show" ? (current.value?.name ?? "") : "";
   asking.value = what;
+  if (what === "episode") offering = offerLayouts();
+}
+
+let offering: Promise<void> | undefined;
+
+/** What a new episode can begin as: the first layout of the house sound, another one, or nothing. */
+async function offerLayouts(): Promise<void> {
+  layouts.value = [];
+  layout.value = "";
+  try {
+    const path = { show: current.value!.id };
+    layouts.value = (await ask(api.GET("/shows/{show}/layouts", { params: { path } }))) ?? [];
+    layout.value = layouts.value[0]?.id ?? "";
+  } catch (error) {
+    ElMessage.error((error as Refusal).message);
+  }
+}
+
+/** Takes the layout of an episode into the house sound, by its title. */
+async function keepLayout(episode: Schema["Episode"]): Promise<void> {
+  try {
+    const params = { path: { show: episode.show } };
+    await ask(api.POST("/shows/{show}/layouts", { params, body: { name: episode.title, from: episode.id } }));
+    await router.push(`/shows/${episode.show}/house`);
+  } catch (error) {
+    ElMessage.error((error as Refusal).message);
+  }
 }
 
 async function answer(): Promise<void> {
@@ -68,8 +97,14 @@ async function answer(): Promise<void> {
       await load();
       await router.push(`/shows/${made.id}`);
     } else if (what === "episode") {
+      await offering;
       const path = { show: current.value!.id };
-      const made = await ask(api.POST("/shows/{show}/episodes", { params: { path }, body: { title: name.value } }));
+      const made = await ask(
+        api.POST("/shows/{show}/episodes", {
+          params: { path },
+          body: { title: name.value, layout: layout.value || undefined },
+        }),
+      );
       await router.push(`/episodes/${made.id}`);
     } else {
       await ask(
@@ -139,6 +174,7 @@ watch(() => current.value?.id, loadEpisodes);
               <el-dropdown-menu><el-dropdown-item>Rename the show</el-dropdown-item></el-dropdown-menu>
             </template>
           </el-dropdown>
+          <router-link class="plain-button house" :to="`/shows/${current.id}/house`">House sound</router-link>
           <span class="opener"><ArchiveOpener :key="current.id" :show="current.id" @opened="freshen" /></span>
           <button class="plain-button filled" @click="question('episode')">New episode</button>
         </div>
@@ -150,7 +186,7 @@ watch(() => current.value?.id, loadEpisodes);
         </div>
         <p v-else-if="found.length === 0" class="empty">No episode matches “{{ search }}”.</p>
         <ul v-else>
-          <EpisodeRow v-for="e in found" :key="e.id" :episode="e" @remove="remove(e)" />
+          <EpisodeRow v-for="e in found" :key="e.id" :episode="e" @remove="remove(e)" @keep="keepLayout(e)" />
         </ul>
       </template>
       <div v-else-if="shows" class="empty">
@@ -168,6 +204,13 @@ watch(() => current.value?.id, loadEpisodes);
       <form @submit.prevent="answer">
         <label for="new-name">{{ asking && questions[asking].label }}</label>
         <el-input id="new-name" v-model="name" maxlength="200" autofocus />
+        <template v-if="asking === 'episode' && layouts.length > 0">
+          <label for="new-layout" class="second">It begins as</label>
+          <select id="new-layout" v-model="layout">
+            <option v-for="l in layouts" :key="l.id" :value="l.id">{{ l.title }}</option>
+            <option value="">an empty session</option>
+          </select>
+        </template>
         <div class="answers">
           <button type="button" class="plain-button" @click="asking = undefined">Cancel</button>
           <button type="submit" class="plain-button filled" :disabled="!name.trim()">
@@ -250,8 +293,22 @@ main {
 .opener {
   flex: none;
 }
-.opener {
+.house {
   margin-left: auto;
+  color: inherit;
+  text-decoration: none;
+}
+.second {
+  margin-top: 12px;
+}
+select {
+  width: 100%;
+  padding: 6px 8px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 5px;
+  background: var(--sheet);
+  color: inherit;
+  font: inherit;
 }
 .more {
   display: grid;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Plus } from "lucide-vue-next";
+import { ArrowLeftRight, Plus } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
@@ -42,6 +42,25 @@ async function insert(): Promise<void> {
   taking.value = false;
 }
 
+/** The sound of the chosen clip, which this piece can be played instead of. */
+const chosen = computed(() => desk.selection.clips.map((id) => session.clip(id)).find((c) => c !== undefined));
+const swappable = computed(() => {
+  const [id] = desk.selection.clips;
+  return chosen.value && id && session.trackOfClip(id)?.part === part.value ? chosen.value : undefined;
+});
+
+async function swap(): Promise<void> {
+  if (!session.episode || taking.value || !swappable.value) return;
+  taking.value = true;
+  await session.attempt(
+    api.POST("/shows/{show}/shelf/{piece}", {
+      params: { path: { show: session.episode.show, piece: props.piece.key } },
+      body: { episode: session.episode.id, instead: swappable.value.sound },
+    }),
+  );
+  taking.value = false;
+}
+
 function dragStart(event: DragEvent): void {
   const stretch = range.value ?? { from: 0, to: 0 };
   event.dataTransfer?.setData("application/x-ruvel-piece", JSON.stringify({ piece: props.piece.key, ...stretch }));
@@ -54,6 +73,16 @@ function dragStart(event: DragEvent): void {
     <div class="about">
       <div class="line">
         <strong class="cut" :title="`${piece.title}, ${piece.author}`">{{ piece.title }}</strong>
+        <button
+          v-if="swappable"
+          class="row-button"
+          :disabled="taking"
+          :aria-label="`Play ${piece.title} instead of ${swappable.name}`"
+          :title="`Play it instead of “${swappable.name}”: places, ramps and fades stay`"
+          @click="swap"
+        >
+          <ArrowLeftRight :size="14" />
+        </button>
         <button
           class="row-button"
           :disabled="taking"

@@ -1,0 +1,148 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/audio"
+	layouts "ruvel/core/house"
+	"ruvel/core/session"
+	"ruvel/internal/demo"
+	"ruvel/internal/server"
+	"ruvel/testkit"
+)
+
+// spoken is a file with so many seconds that are taken for speech.
+func spoken(t *testing.T, name string, seconds int) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), name)
+	testkit.RunFFmpeg(t, nil, "-v", "error", "-stream_loop", "-1", "-t", fmt.Sprint(seconds), "-i", "../internal/standin/reading.flac", "-ac", "1", file)
+	return file
+}
+
+func TestFromAHouseSoundToAFinishedShortEpisodeInUnderTenActs(t *testing.T) {
+	w := OpenWindow(t, base)
+	w.Go("/")
+	acts := 0
+	act := func(do func()) {
+		acts++
+		do()
+	}
+	act(func() { w.Press("New episode") })
+	act(func() {
+		w.Click("#new-name")
+		w.Key("Fog at four")
+	})
+	act(func() { beginAs(w, demo.NewsLayout) })
+	act(func() { w.Press("Make the episode") })
+	w.UntilText("The news goes here")
+	episode := Eval[string](w, `location.pathname.split("/").pop()`)
+	laid := desk(t, episode).Document
+	places := layouts.Places(laid)
+	require.Len(t, places, 1)
+	place := laid.Markers[places[0]]
+	// The file is longer than was thought: all that follows moves along.
+	act(func() {
+		x, y := w.Find("[data-place]").At(0.5, 0.3)
+		w.Drop(x, y, spoken(t, "Fog at four.wav", 38))
+	})
+	d := untilKept(w, episode, func(d session.Document) bool { return len(clipsOf(d, 0)) == 1 })
+	voice := clipsOf(d, 0)[0]
+	assert.Equal(t, place.At, voice.Start, "it begins where its place did, wherever in it the file was dropped")
+	by := voice.Length - place.Length
+	assert.Greater(t, by, 7*audio.Second)
+	for i := range d.Tracks[1:] {
+		was, now := clipsOf(laid, i+1), clipsOf(d, i+1)
+		require.Len(t, now, len(was))
+		for k := range now {
+			if was[k].Start > place.At {
+				assert.Equal(t, was[k].Start+by, now[k].Start, "what follows keeps its distance")
+			} else {
+				assert.Equal(t, was[k].Length+by, now[k].Length, "the bed lies under all of it")
+			}
+		}
+	}
+	assert.Empty(t, layouts.Places(d))
+	act(func() { w.Press("Hand over") })
+	w.UntilText("Mix down")
+	act(func() { w.Press("Mix down") })
+	w.Until(`document.querySelectorAll("aside audio").length === 1`)
+	assert.Less(t, acts, 10)
+	files := get[[]server.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
+	require.Len(t, files, 1)
+
+	// It is heard as it was laid out: the music makes way for what was said.
+	heard := listen(t, episode, voice.Start+5*audio.Second, voice.Start+6*audio.Second)
+	assert.Greater(t, testkit.RMS(heard[0]), -40.0)
+}
+
+func TestAHouseSoundIsTakenFromAnEpisodeEditedAndBroughtAlong(t *testing.T) {
+	w := OpenWindow(t, base)
+	source := copyOf(w, demo.EpisodeTitle, "To be taken from", nil)
+	w.Go("/")
+	w.UntilText("To be taken from")
+	w.Press("Keep the layout of To be taken from as house sound")
+	w.UntilText("What every episode has")
+	w.UntilText("Interview (Keeper)")
+	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	noSeriousFault(t, w, string(axe), "house sound")
+	show := desk(t, source).Episode.Show
+	var layout server.Layout
+	for _, l := range get[[]server.Layout](t, "/api/shows/"+show+"/layouts") {
+		if l.Title == "To be taken from" {
+			layout = l
+		}
+	}
+	require.Len(t, layout.Places, 5)
+	assert.Equal(t, []string{"Harbour theme, bed", "Harbour theme, outro"}, []string{layout.Music[0].Name, layout.Music[1].Name})
+
+	// A new episode begins as it.
+	w.Go("/")
+	w.Press("New episode")
+	w.Click("#new-name")
+	w.Key("Begun as taken")
+	beginAs(w, "To be taken from")
+	w.Press("Make the episode")
+	w.UntilText("goes here")
+	episode := Eval[string](w, `location.pathname.split("/").pop()`)
+	// What is still empty is a finding.
+	w.Press("Check")
+	w.UntilText("is still empty")
+
+	// The layout is edited as an episode is: on the desk.
+	w.Go("/episodes/" + layout.ID)
+	w.UntilText("house sound")
+	w.Click(`.clip[aria-label^="Harbour theme, bed"]`)
+	w.Press("Gather")
+	w.Press("Music")
+	w.Press("Play Undertow instead of Harbour theme, bed")
+	d := untilKept(w, layout.ID, func(d session.Document) bool {
+		return clipsOf(d, 3)[0].Name == "Harbour theme, bed" && clipsOf(d, 3)[0].Sound != layout.Music[0].Sound
+	})
+	bed, was := clipsOf(d, 3)[0], clipsOf(desk(t, episode).Document, 3)[0]
+	assert.Equal(t, was.Envelope, bed.Envelope, "its ramps stay")
+	assert.Equal(t, []audio.Frames{was.Start, was.FadeIn.Length}, []audio.Frames{bed.Start, bed.FadeIn.Length})
+
+	// Episodes that began as it can be brought along, which is shown first.
+	w.Go("/shows/" + show + "/house")
+	w.UntilText("Bring episodes along")
+	w.UntilText("Begun as taken")
+	w.Press("Bring it along")
+	w.UntilText("is in line again")
+	d = desk(t, episode).Document
+	assert.Equal(t, bed.Sound, clipsOf(d, 3)[0].Sound)
+	assert.Len(t, layouts.Places(d), 5)
+	w.Until(`!document.body.innerText.includes("Bring episodes along")`)
+
+	// A layout is removed after a question, and the episode stays.
+	w.Press("Remove To be taken from")
+	w.Press("Remove the layout")
+	w.Until(`!document.body.innerText.includes("To be taken from")`)
+	assert.Len(t, layouts.Places(desk(t, episode).Document), 5)
+}
