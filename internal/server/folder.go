@@ -57,7 +57,7 @@ func (f *folder) settle() error {
 	if err := os.RemoveAll(f.scratch()); err != nil {
 		return err
 	}
-	for _, name := range []string{"originals", "cache", "queue", "takes", "uploads", "scratch"} {
+	for _, name := range []string{"originals", "cache", "queue", "takes", "uploads", "outside", "scratch"} {
 		if err := os.MkdirAll(f.join(name), 0o700); err != nil {
 			return err
 		}

@@ -65,7 +65,9 @@ func (s *Server) houseRoutes(api huma.API) {
 			return answer(s.addLayout(ctx, in.Show, in.Body))
 		})
 	huma.Register(api, operation("GET", "/shows/{show}/along", "list-along", "What has changed in layouts since episodes were made from them, by episode; nothing changes"),
-		func(ctx context.Context, in *InShow) (*body[[]Bringable], error) { return answer(s.alongAll(ctx, in.Show)) })
+		func(ctx context.Context, in *InShow) (*body[[]Bringable], error) {
+			return answer(s.alongAll(ctx, in.Show))
+		})
 	huma.Register(api, operation("POST", "/episodes/{episode}/along", "bring-along", "Bring an episode in line with its layout, as one step that can be undone. What was changed in the episode itself stays"),
 		func(ctx context.Context, in *InEpisode) (*body[work.ChangeEvent], error) {
 			return answer(s.bringAlong(ctx, in.Episode))

@@ -144,6 +144,7 @@ func (s *Server) register(api huma.API) {
 	s.markerRoutes(api)
 	s.linkRoutes(api)
 	s.feedRoutes(api)
+	s.sendingRoutes(api)
 	s.listenRoutes(api)
 	s.eventRoutes(api)
 	s.healthRoutes(api)

@@ -17,6 +17,7 @@ import (
 	"ruvel/internal/chunks"
 	"ruvel/internal/database"
 	"ruvel/internal/disk"
+	"ruvel/internal/hosts"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/media"
@@ -127,7 +128,10 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if err != nil {
 		return err
 	}
-	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Dir: cache, Space: h.Space}
+	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Dir: cache, Space: h.Space, Hosts: hosts.Set{PracticeHost: hosts.Practice{Dir: data.join("outside")}}}
+	if set.Folder != "" {
+		h.Worker.Hosts[FolderHost] = hosts.Folder{Dir: set.Folder}
+	}
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
 	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}

@@ -20,6 +20,7 @@ type Event struct {
 	Sounds   *ShowEvent     `json:"sounds,omitempty"`
 	Mixdowns *ShowEvent     `json:"mixdowns,omitempty"`
 	Links    *ShowEvent     `json:"links,omitempty" doc:"Addresses for listeners, or what these have written"`
+	Sendings *ShowEvent     `json:"sendings,omitempty" doc:"Finished files that are sent elsewhere"`
 	Takes    *ShowEvent     `json:"takes,omitempty"`
 	Script   *ShowEvent     `json:"script,omitempty"`
 }
@@ -49,7 +50,7 @@ type MeasureEvent struct {
 // JobEvent is the state of a job.
 type JobEvent struct {
 	ID       string           `json:"id"`
-	Kind     string           `json:"kind" enum:"import,mixdown,render,take,open"`
+	Kind     string           `json:"kind" enum:"import,mixdown,render,take,open,send"`
 	Name     string           `json:"name"`
 	Episode  string           `json:"episode,omitempty"`
 	State    store.State      `json:"state" enum:"queued,running,done,failed,cancelled"`

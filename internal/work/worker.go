@@ -19,6 +19,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/internal/chunks"
 	"ruvel/internal/disk"
+	"ruvel/internal/hosts"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 )
@@ -30,6 +31,7 @@ const (
 	Rendering = "render"
 	Take      = "take"
 	Opening   = "open" // an archive becomes an episode
+	Sending   = "send" // a finished file goes to a host
 )
 
 // Worker takes jobs from a queue and does them.
@@ -43,6 +45,9 @@ type Worker struct {
 	Bucket  *blob.Bucket // mixdowns go to MixdownKey
 	Dir     string       // for files that are being written
 	Space   *disk.Space  // that all these are kept on
+	Hosts   hosts.Set    // that finished files can be sent to
+	// Pause is how long it is waited before a host that broke off is tried for the second time; 0: a second.
+	Pause time.Duration
 	// Lease is how long a job is its worker's alone without a sign of life; 0: twenty seconds.
 	Lease time.Duration
 
@@ -229,7 +234,11 @@ func (w *Worker) do(process, ctx context.Context, id string) time.Duration {
 	lost := context.Cause(ctx)
 	cancel(nil)
 	<-alive
+	var wait again
 	switch {
+	case errors.As(err, &wait) && process.Err() == nil && lost == nil:
+		w.wait(process, job, wait.after)
+		return 0
 	case errors.Is(err, errElsewhere) && time.Since(job.Created) > searched:
 		err = problem.New("file-gone", job.Kind, "What this was to be made of is not there any more.")
 	case waitsForRoom(job, err), process.Err() != nil, store.IsAway(err), errors.Is(err, errElsewhere), errors.Is(err, nats.ErrConnectionClosed):
@@ -273,6 +282,8 @@ func (w *Worker) attempt(ctx context.Context, job store.Job) (err error) {
 		return w.finishTake(ctx, job)
 	case Opening:
 		return w.openArchive(ctx, job)
+	case Sending:
+		return w.send(ctx, job)
 	}
 	return fmt.Errorf("there is no work of the kind %q", job.Kind)
 }
@@ -347,6 +358,16 @@ func (w *Worker) giveBack(process context.Context, job store.Job, why error) {
 	if errors.As(why, &p) {
 		job.Problem.Of = p // what it waits for
 	}
+	w.tell(job, 0)
+}
+
+// wait lets a job wait that is to be begun again after a while.
+func (w *Worker) wait(process context.Context, job store.Job, after time.Duration) {
+	if err := w.Store.GiveBack(process, job.ID, w.Owner, after); err != nil {
+		slog.Warn("a job that waits could not be given back; it is free when its lease has run out", "job", job.ID, "error", err)
+		return
+	}
+	job.State, job.Progress = store.Queued, 0
 	w.tell(job, 0)
 }
 

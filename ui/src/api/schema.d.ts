@@ -554,6 +554,23 @@ export interface paths {
         patch: operations["change-script"];
         trace?: never;
     };
+    "/episodes/{episode}/sendings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The finished files of an episode that were sent elsewhere, or are on their way, the newest first */
+        get: operations["list-sendings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/silhouette": {
         parameters: {
             query?: never;
@@ -777,6 +794,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/hosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where finished files can be sent */
+        get: operations["list-hosts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job}": {
         parameters: {
             query?: never;
@@ -992,6 +1026,23 @@ export interface paths {
         put?: never;
         /** Bring the episode back to the session that a file was made from, as a step that can be undone */
         post: operations["reopen-session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mixdowns/{mixdown}/sendings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a finished file to a host. What breaks off is tried again for a while */
+        post: operations["send-mixdown"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2424,6 +2475,8 @@ export interface components {
             /** @description The episode was removed */
             removed?: components["schemas"]["ShowEvent"];
             script?: components["schemas"]["ShowEvent"];
+            /** @description Finished files that are sent elsewhere */
+            sendings?: components["schemas"]["ShowEvent"];
             sounds?: components["schemas"]["ShowEvent"];
             takes?: components["schemas"]["ShowEvent"];
         };
@@ -2840,7 +2893,7 @@ export interface components {
             episode?: string;
             id: string;
             /** @enum {string} */
-            kind: "import" | "mixdown" | "render" | "take" | "open";
+            kind: "import" | "mixdown" | "render" | "take" | "open" | "send";
             /**
              * Format: double
              * @description Seconds that it will probably still take; 0 if that is not known
@@ -3105,6 +3158,10 @@ export interface components {
              */
             corner: number;
             on: boolean;
+        };
+        Manner: {
+            key: string;
+            name: string;
         };
         Marker: {
             /** Format: int64 */
@@ -3489,6 +3546,12 @@ export interface components {
             part: number;
             /** @description In words */
             text: string;
+        };
+        Outside: {
+            key: string;
+            name: string;
+            /** @description How it can be asked to take a file; none: there is but one way */
+            ways: components["schemas"]["Manner"][];
         };
         OwnTarget: {
             /**
@@ -4025,6 +4088,38 @@ export interface components {
             };
             /** @description Plain text or Markdown */
             text?: string;
+        };
+        "Send-mixdownRequest": {
+            host: string;
+            /** @description One of the host's; left out: its first */
+            way?: string;
+        };
+        Sent: {
+            /**
+             * Format: date-time
+             * @description When it is tried again
+             */
+            again?: string;
+            /** Format: date-time */
+            ended?: string;
+            file: string;
+            /** @description In words */
+            host: string;
+            /** @description Also that of its job, by which it is cancelled */
+            id: string;
+            /** @description Of the host */
+            key: string;
+            /** Format: date-time */
+            made: string;
+            /** @description Left out: the file was removed since */
+            mixdown?: string;
+            /** @description What the host said last */
+            said?: string;
+            /** @enum {string} */
+            state: "waiting" | "sending" | "sent" | "refused" | "failed" | "cancelled";
+            /** Format: int64 */
+            tries: number;
+            way?: string;
         };
         "Set-commentRequest": {
             /** @enum {string} */
@@ -6008,6 +6103,37 @@ export interface operations {
             };
         };
     };
+    "list-sendings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sent"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-silhouette": {
         parameters: {
             query?: {
@@ -6506,6 +6632,35 @@ export interface operations {
             };
         };
     };
+    "list-hosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outside"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-job": {
         parameters: {
             query?: never;
@@ -6896,6 +7051,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "send-mixdown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mixdown: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Send-mixdownRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sent"];
                 };
             };
             /** @description Error */

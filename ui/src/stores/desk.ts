@@ -5,6 +5,7 @@ import { useHandover } from "./handover";
 import { useJobs } from "./jobs";
 import { useLists } from "./lists";
 import { useMixdowns } from "./mixdowns";
+import { useSendings } from "./sendings";
 import { useSharing } from "./sharing";
 import { OpenDesk } from "./open";
 import { useScript } from "./script";
@@ -29,6 +30,7 @@ export const useDesk = defineStore("desk", () => {
   const takes = useTakes();
   const script = useScript();
   const mixdowns = useMixdowns();
+  const sendings = useSendings();
   const sharing = useSharing();
   const balance = useBalance();
   const check = useCheck();
@@ -87,6 +89,7 @@ export const useDesk = defineStore("desk", () => {
       loudness,
       voices,
       handover,
+      sendings,
       sharing,
     ])
       store.leave();
@@ -100,6 +103,7 @@ export const useDesk = defineStore("desk", () => {
       takes.refresh(),
       script.refresh(),
       mixdowns.refresh(),
+      sendings.refresh(),
       sharing.refresh(),
     ];
     await Promise.all(all);
@@ -152,6 +156,7 @@ export const useDesk = defineStore("desk", () => {
     if (event.job) jobs.hear(event.job);
     if (event.sounds) quietly(Promise.all([sounds.refresh(), takes.refresh()]).then(() => undefined));
     if (event.mixdowns) quietly(mixdowns.refresh());
+    if (event.sendings || (event.job?.kind === "send" && event.job.state !== "running")) quietly(sendings.refresh());
     if (event.links) quietly(Promise.all([sharing.refresh(), sharing.refreshFeed()]).then(() => undefined));
     if (event.takes) quietly(takes.refresh());
     if (event.script) quietly(script.refresh());

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElMessage } from "element-plus";
-import { Download, FolderInput, Inbox, Trash2 } from "lucide-vue-next";
+import { Download, FolderInput, Inbox, Send, Trash2 } from "lucide-vue-next";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Refusal, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
@@ -8,6 +8,7 @@ import { figure, sizeText, timeText, whenText } from "../../model/units";
 import { useJobs } from "../../stores/jobs";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useSession } from "../../stores/session";
+import SendFile from "./SendFile.vue";
 
 /** A finished file: what it is, how it measures, and what can be done with it. */
 const props = defineProps<{ file: Schema["Mixdown"]; folder: string }>();
@@ -15,6 +16,7 @@ const session = useSession();
 const mixdowns = useMixdowns();
 const jobs = useJobs();
 const desk = useDeskContext();
+const sending = ref(false);
 const since = ref<Schema["Since"]>();
 const earlier = computed(() => props.file.version !== session.version);
 const path = computed(() => ({ mixdown: props.file.id }));
@@ -83,6 +85,15 @@ const copy = () =>
         <FolderInput :size="15" />
       </button>
       <button
+        class="icon"
+        :aria-label="`Send ${file.file} elsewhere`"
+        :aria-expanded="sending"
+        title="Send it elsewhere"
+        @click="sending = !sending"
+      >
+        <Send :size="15" />
+      </button>
+      <button
         v-if="file.plays"
         class="icon"
         :aria-label="`Put ${file.file} among the sounds`"
@@ -108,6 +119,7 @@ const copy = () =>
       <template v-if="file.target">{{ file.target }}: </template>{{ file.verdict.text }}
     </p>
     <p v-if="file.done" class="soft">{{ file.done }}</p>
+    <SendFile :file="file" :asking="sending" @asked="sending = false" />
     <p v-if="earlier">
       Of an earlier version.
       <button class="link" :aria-expanded="since !== undefined" @click="look">What has changed since</button>

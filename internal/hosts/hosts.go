@@ -1,0 +1,150 @@
+// Package hosts is where finished files are sent to: folders and hosts outside. A Host may stand for
+// any of them; a folder and a practice host, which only behaves like one outside, ship with Ruvel.
+package hosts
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"ruvel/internal/disk"
+)
+
+// Host takes finished files.
+//
+// Send is called until it gives no error, or one that is Refused: then it is not called again. Any other
+// error means that it broke off, and Send is called again after a while with the same Key; what has
+// arrived by then, in part or whole, must not become a second copy. A host may keep one waiting as long as
+// the context lasts. Send opens the file as often as it needs to and closes what it has opened; it keeps
+// nothing of the parcel afterwards. Hosts are used by many goroutines.
+type Host interface {
+	// Name is what people call it.
+	Name() string
+	// Ways are the manners in which it can be asked to take a file; none: there is but one.
+	Ways() []Manner
+	Send(ctx context.Context, p Parcel) (Receipt, error)
+}
+
+// Manner is a manner in which a host can be asked to take a file.
+type Manner struct {
+	Key  string `json:"key"`
+	Name string `json:"name"`
+}
+
+// Parcel is a finished file to be sent.
+type Parcel struct {
+	Key  string // the same at every try, and of this sending alone
+	Try  int    // 1 the first time
+	Way  string // one of the host's, by its key
+	File string // what it is called
+	Type string // of its content, as MIME has it
+	Size int64  // bytes
+	Open func(context.Context) (io.ReadCloser, error)
+	// Told is told how many bytes the host has taken in this try; nil: nobody wants to know.
+	Told func(bytes int64)
+}
+
+// Receipt is what a host says of a file that it has taken.
+type Receipt struct {
+	Words string `json:"words" doc:"Where it is now"`
+}
+
+// Refused is a host's last word: the file is not tried again.
+type Refused struct{ Words string }
+
+func (r Refused) Error() string { return r.Words }
+
+// Set are the hosts that there are, by keys that stay.
+type Set map[string]Host
+
+// counting reads a file and tells how far it has come.
+type counting struct {
+	io.ReadCloser
+	n    int64
+	told func(int64)
+}
+
+func (c *counting) Read(p []byte) (int, error) {
+	n, err := c.ReadCloser.Read(p)
+	if c.n += int64(n); c.told != nil {
+		c.told(c.n)
+	}
+	return n, err
+}
+
+// open opens the file so that what is read of it is told.
+func (p Parcel) open(ctx context.Context) (io.ReadCloser, error) {
+	r, err := p.Open(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return &counting{ReadCloser: r, told: p.Told}, nil
+}
+
+// Folder takes files into a folder of this machine. What is there stays: a file of the same name gets a number.
+type Folder struct{ Dir string }
+
+var _ Host = Folder{}
+
+// Name implements Host.
+func (f Folder) Name() string { return "The folder " + filepath.Base(f.Dir) }
+
+// Ways implements Host.
+func (Folder) Ways() []Manner { return nil }
+
+// Send implements Host. The file has its name as soon as it is whole.
+func (f Folder) Send(ctx context.Context, p Parcel) (Receipt, error) {
+	r, err := p.open(ctx)
+	if err != nil {
+		return Receipt{}, err
+	}
+	defer r.Close()
+	// A try that broke off has left at most this, which is written anew.
+	part := filepath.Join(f.Dir, ".ruvel-"+p.Key+".part")
+	out, err := os.OpenFile(part, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o644)
+	if err != nil {
+		return Receipt{}, fmt.Errorf("the folder %s cannot be written to at the moment", filepath.Base(f.Dir))
+	}
+	defer os.Remove(part)
+	_, err = io.Copy(out, contextual{ctx, r})
+	if err = errors.Join(err, out.Chmod(0o644), out.Sync(), out.Close()); err != nil {
+		return Receipt{}, disk.Full(err)
+	}
+	name, err := f.name(part, p.File)
+	return Receipt{"It lies in the folder as " + name + "."}, err
+}
+
+// name gives a file that is whole its name, or the first with a number that is free.
+func (f Folder) name(part, file string) (name string, err error) {
+	ext := filepath.Ext(file)
+	stem := strings.TrimSuffix(filepath.Base(file), ext)
+	for n := 1; n < 1000; n++ {
+		name = stem + ext
+		if n > 1 {
+			name = fmt.Sprintf("%s (%d)%s", stem, n, ext)
+		}
+		// A link takes no place that is taken.
+		if err = os.Link(part, filepath.Join(f.Dir, name)); !errors.Is(err, fs.ErrExist) {
+			return name, err
+		}
+	}
+	return name, err
+}
+
+// contextual stops reading when its context ends.
+type contextual struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (c contextual) Read(p []byte) (int, error) {
+	if err := c.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return c.Reader.Read(p)
+}

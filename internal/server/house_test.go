@@ -1,0 +1,114 @@
+package server_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/audio"
+	"ruvel/internal/server"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+	"ruvel/testkit"
+)
+
+func TestALayoutIsTakenFromAnEpisodeAndANewOneBeginsAsIt(t *testing.T) {
+	show, episode := newEpisode(t)
+	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 20*audio.Second, 6))
+	voice := imported(t, show, episode, "link", testkit.Voice(0.3, 150, 5*audio.Second))
+	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	edit := func(episode string, base int64, op map[string]any) work.ChangeEvent {
+		return want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": base, "op": op})
+	}
+	// What came in as voice becomes a place.
+	track, base := desk.Document.Tracks[0].ID, desk.Version
+	for _, tr := range desk.Document.Tracks {
+		for _, c := range tr.Clips {
+			if c.Sound == voice {
+				track = tr.ID
+			}
+		}
+	}
+	base = edit(episode, base, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "part": "voice", "fader": -3, "name": "Presenter"}}}).Version
+	want[any](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of this one alone", "language": "en", "keywords": []string{"harbour"}})
+
+	made := want[server.Episode](t, "POST", "/shows/"+show+"/layouts", map[string]any{"name": "Feature", "from": episode})
+	assert.True(t, made.Layout)
+	layouts := want[[]server.Layout](t, "GET", "/shows/"+show+"/layouts", nil)
+	require.Len(t, layouts, 1)
+	require.Len(t, layouts[0].Places, 1)
+	assert.Equal(t, "Presenter", layouts[0].Places[0].Track)
+	assert.Len(t, layouts[0].Music, 1)
+	assert.Equal(t, 0, layouts[0].Made)
+	for _, e := range want[[]server.Episode](t, "GET", "/shows/"+show+"/episodes", nil) {
+		assert.NotEqual(t, made.ID, e.ID, "a layout is no episode")
+	}
+	for _, s := range want[[]store.Show](t, "GET", "/shows", nil) {
+		if s.ID == show {
+			assert.Equal(t, 1, s.Episodes)
+		}
+	}
+
+	fresh := want[server.Episode](t, "POST", "/shows/"+show+"/episodes", map[string]any{"title": "The next one", "layout": made.ID})
+	assert.Equal(t, made.ID, fresh.MadeFrom)
+	assert.Equal(t, []string{"en", "harbour", ""}, []string{fresh.Language, fresh.Keywords[0], fresh.Description})
+	begun := want[server.Desk](t, "GET", "/episodes/"+fresh.ID, nil)
+	assert.Equal(t, audio.DB(-3), begun.Document.Tracks[begun.Document.FindTrack(track)].Fader)
+
+	// A sound that is placed there fills it, and what was said is as long as it is.
+	placed := edit(fresh.ID, begun.Version, map[string]any{"type": "insert-clip", "sound": voice, "track": track, "start": layouts[0].Places[0].From + 4800})
+	d := want[server.Desk](t, "GET", "/episodes/"+fresh.ID, nil).Document
+	for _, c := range d.Tracks[d.FindTrack(track)].Clips {
+		assert.Equal(t, layouts[0].Places[0].From, c.Start)
+	}
+	assert.Empty(t, want[[]server.Bringable](t, "GET", "/shows/"+show+"/along", nil))
+
+	// The layout changes; the episode is told of, brought along, and that can be undone.
+	layout := want[server.Desk](t, "GET", "/episodes/"+made.ID, nil)
+	edit(made.ID, layout.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "fader": -6}}})
+	along := want[[]server.Bringable](t, "GET", "/shows/"+show+"/along", nil)
+	require.Len(t, along, 1)
+	assert.Equal(t, "The fader of Presenter goes to -6.0 dB", along[0].Changes[0].What)
+	brought := want[work.ChangeEvent](t, "POST", "/episodes/"+fresh.ID+"/along", nil)
+	assert.Equal(t, placed.Version+1, brought.Version, "one step")
+	assert.Contains(t, brought.Name, "house sound “Feature”")
+	d = want[server.Desk](t, "GET", "/episodes/"+fresh.ID, nil).Document
+	assert.Equal(t, audio.DB(-6), d.Tracks[d.FindTrack(track)].Fader)
+	assert.Empty(t, want[[]server.Bringable](t, "GET", "/shows/"+show+"/along", nil))
+	code, _ := refusal(t, "POST", "/episodes/"+fresh.ID+"/along", nil)
+	assert.Equal(t, "nothing-to-bring", code)
+	code, _ = refusal(t, "POST", "/episodes/"+episode+"/along", nil)
+	assert.Equal(t, "no-layout", code)
+	want[any](t, "POST", "/episodes/"+fresh.ID+"/undo", nil)
+
+	// Without its layout the episode stays.
+	want[any](t, "DELETE", "/episodes/"+made.ID, nil)
+	assert.Empty(t, want[server.Desk](t, "GET", "/episodes/"+fresh.ID, nil).Episode.MadeFrom)
+	refused(t, 404, "POST", "/shows/"+show+"/episodes", map[string]any{"title": "x", "layout": made.ID})
+	refused(t, 404, "POST", "/shows/"+show+"/episodes", map[string]any{"title": "x", "layout": episode})
+	_, elsewhere := newEpisode(t)
+	refused(t, 404, "POST", "/shows/"+show+"/layouts", map[string]any{"name": "x", "from": elsewhere})
+	_ = base
+}
+
+func TestAPieceIsPlayedInsteadOfAnotherAndWhatIsDoneToItHolds(t *testing.T) {
+	show, episode := newEpisode(t)
+	theme := imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 20*audio.Second, 6))
+	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	var clip string
+	for id := range desk.Document.Tracks[0].Clips {
+		clip = id
+	}
+	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": desk.Version, "op": map[string]any{
+		"type": "add-points", "points": []any{map[string]any{"clip": clip, "at": 48000, "level": -12}, map[string]any{"clip": clip, "at": 96000, "level": 0}},
+	}})
+	job := want[work.JobEvent](t, "POST", "/shows/"+show+"/shelf/undertow", map[string]any{"episode": episode, "instead": theme})
+	require.Equal(t, "done", string(ended(t, job.ID).State))
+	all := clips(t, episode)
+	require.Len(t, all, 1)
+	assert.NotEqual(t, theme, all[0].Sound)
+	assert.Len(t, all[0].Envelope, 2)
+	want[any](t, "POST", "/episodes/"+episode+"/undo", nil)
+	assert.Equal(t, theme, clips(t, episode)[0].Sound)
+}
