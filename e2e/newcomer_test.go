@@ -44,16 +44,16 @@ func getFrom[T any](t testing.TB, address, path string) (v T) {
 }
 
 // newEpisode makes an episode by the dialog on the shelf and gives its id.
-// beginAs has a new episode begin as a layout of the sample series, or empty.
-func beginAs(w *Window, layout string) {
+// pick takes an option of a list of the browser's own, by its text; empty: the one without a value.
+func pick(w *Window, list, option string) {
 	w.t.Helper()
 	w.Until(fmt.Sprintf(`(() => {
-		const select = document.querySelector("#new-layout"), option = [...select?.options ?? []].find(o => o.text === %q || (%q === "" && o.value === ""));
+		const select = document.querySelector(%q), option = [...select?.options ?? []].find(o => o.text.trim() === %q || (%q === "" && o.value === ""));
 		if (!option) return false;
 		select.value = option.value;
 		select.dispatchEvent(new Event("change", {bubbles: true}));
 		return true;
-	})()`, layout, layout))
+	})()`, list, option, option))
 }
 
 func newEpisode(w *Window, title string) string {
@@ -62,7 +62,7 @@ func newEpisode(w *Window, title string) string {
 	w.Press("New episode")
 	w.Click("#new-name")
 	w.Key(title)
-	beginAs(w, "")
+	pick(w, "#new-layout", "")
 	w.Press("Make the episode")
 	w.UntilText("Nothing is on the desk yet")
 	return strings.TrimPrefix(Eval[string](w, "location.pathname"), "/episodes/")

@@ -364,6 +364,8 @@ func TestUnknownIDsAreNotFoundEverywhere(t *testing.T) {
 		"post /episodes/{episode}/versions":         map[string]any{"name": "x"},
 		"post /mixdowns/{mixdown}/links":            map[string]any{"comments": true},
 		"put /shows/{show}/feed":                    map[string]any{},
+		"post /shows/{show}/layouts":                map[string]any{"name": "x"},
+		"post /mixdowns/{mixdown}/sendings":         map[string]any{"host": "practice"},
 		"put /episodes/{episode}/publication":       map[string]any{"mixdown": "01890000-0000-7000-8000-000000000000"},
 		"put /links/{link}":                         map[string]any{"comments": true},
 		"put /comments/{comment}":                   map[string]any{"state": "shown"},
@@ -397,6 +399,9 @@ func TestUnknownIDsAreNotFoundEverywhere(t *testing.T) {
 					v = "01890000-0000-7000-8000-000000000000"
 				}
 				at = strings.Replace(at, "{"+p.Name+"}", v, 1)
+			}
+			if strings.HasSuffix(path, "/fit") {
+				at += "?clip=c1&until=48000"
 			}
 			if strings.HasSuffix(path, "/levels") {
 				at += "?clip=c1"

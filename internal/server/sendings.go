@@ -20,8 +20,8 @@ const (
 
 // Outside is a host that finished files can be sent to.
 type Outside struct {
-	Key  string      `json:"key"`
-	Name string      `json:"name"`
+	Key  string         `json:"key"`
+	Name string         `json:"name"`
 	Ways []hosts.Manner `json:"ways" nullable:"false" doc:"How it can be asked to take a file; none: there is but one way"`
 }
 
