@@ -18,12 +18,13 @@ import (
 	"strings"
 	"time"
 
+	"ruvel/core/details"
 	"ruvel/core/problem"
 	"ruvel/internal/archive"
 )
 
 type export struct {
-	Folder string `arg:"" help:"Where to write the archives, one for each episode." type:"path"`
+	Folder string `arg:"" help:"Where to write the archives, one for each episode and layout, and the settings of each show." type:"path"`
 	Show   string `help:"Of this show alone."`
 	Server string `help:"Address of the server." default:"http://127.0.0.1:8080"`
 }
@@ -47,7 +48,16 @@ func (c export) Run(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		for _, e := range episodes {
+		layouts, err := get[[]struct{ ID, Title string }](ctx, s, "/shows/"+show.ID+"/layouts")
+		if err != nil {
+			return err
+		}
+		path, err := s.keepSettings(ctx, show.ID, show.Name, c.Folder)
+		if err != nil {
+			return err
+		}
+		fmt.Println(path)
+		for _, e := range append(episodes, layouts...) {
 			path, err := s.keep(ctx, e.ID, c.Folder)
 			if err != nil {
 				return fmt.Errorf("%s: %w", e.Title, err)
@@ -63,7 +73,7 @@ func (c export) Run(ctx context.Context) error {
 }
 
 type importing struct {
-	Archives []string `arg:"" help:"Archives of episodes." type:"existingfile"`
+	Archives []string `arg:"" help:"Archives of episodes and layouts, and settings of shows (.show.json)." type:"existingfile"`
 	Show     string   `help:"The show that they go to; it is made if there is none of that name. Left out: the one that each comes from."`
 	Server   string   `help:"Address of the server." default:"http://127.0.0.1:8080"`
 }
@@ -72,7 +82,11 @@ type importing struct {
 func (c importing) Run(ctx context.Context) error {
 	s := client{c.Server}
 	for _, path := range c.Archives {
-		if err := s.open(ctx, path, c.Show); err != nil {
+		open := s.open
+		if strings.HasSuffix(path, settingsEnding) {
+			open = s.takeSettings
+		}
+		if err := open(ctx, path, c.Show); err != nil {
 			return fmt.Errorf("%s: %w", path, err)
 		}
 		fmt.Println(path + ": opened")
@@ -139,6 +153,40 @@ func (c client) keep(ctx context.Context, episode, folder string) (string, error
 		return "", err
 	}
 	return path, os.Rename(f.Name(), path)
+}
+
+// settingsEnding is how the settings of a show end.
+const settingsEnding = ".show.json"
+
+// keepSettings writes what a show keeps besides its episodes into a folder, and says where it lies.
+func (c client) keepSettings(ctx context.Context, show, name, folder string) (string, error) {
+	settings, err := get[json.RawMessage](ctx, c, "/shows/"+show+"/settings")
+	if err != nil {
+		return "", err
+	}
+	path := filepath.Join(folder, details.Sheet{Show: name}.FileName("")+settingsEnding)
+	return path, os.WriteFile(path, settings, 0o644)
+}
+
+// takeSettings gives a show the settings that a file holds.
+func (c client) takeSettings(ctx context.Context, path, show string) error {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	var said struct{ Name string }
+	if err := json.Unmarshal(data, &said); err != nil || said.Name == "" {
+		return errors.New("these are no settings of a show")
+	}
+	id, err := c.show(ctx, cmp.Or(show, said.Name))
+	if err != nil {
+		return err
+	}
+	answer, err := c.ask(ctx, http.MethodPut, c.address+"/api/shows/"+id+"/settings", bytes.NewReader(data), map[string]string{"Content-Type": "application/json"})
+	if err != nil {
+		return err
+	}
+	return answer.Body.Close()
 }
 
 // open sends an archive and waits until it is an episode.

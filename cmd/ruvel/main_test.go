@@ -454,7 +454,7 @@ func TestABackupByOneCommandOpensOnAnotherServerAsItWas(t *testing.T) {
 	}
 	kept, err := filepath.Glob(filepath.Join(folder, "*"))
 	require.NoError(t, err)
-	require.Len(t, kept, 2, "the finished episode and the rough cut, and nothing half-made")
+	require.Len(t, kept, 5, "the finished episode and the rough cut, two layouts, what the show keeps, and nothing half-made")
 
 	two := serve(t, place(t), "--no-demo")
 	defer two.stop()
@@ -463,13 +463,15 @@ func TestABackupByOneCommandOpensOnAnotherServerAsItWas(t *testing.T) {
 	documents := func(r *running) map[string]string {
 		all := map[string]string{}
 		for _, show := range ask[[]struct{ ID, Name string }](r, "GET", "/shows", nil) {
-			for _, e := range ask[[]struct{ ID, Title string }](r, "GET", "/shows/"+show.ID+"/episodes", nil) {
+			all[show.Name] = string(ask[json.RawMessage](r, "GET", "/shows/"+show.ID+"/settings", nil))
+			layouts := ask[[]struct{ ID, Title string }](r, "GET", "/shows/"+show.ID+"/layouts", nil)
+			for _, e := range append(layouts, ask[[]struct{ ID, Title string }](r, "GET", "/shows/"+show.ID+"/episodes", nil)...) {
 				all[show.Name+": "+e.Title] = string(ask[struct{ Document json.RawMessage }](r, "GET", "/episodes/"+e.ID, nil).Document)
 			}
 		}
 		return all
 	}
-	assert.Len(t, documents(one), 2)
+	assert.Len(t, documents(one), 5)
 	assert.Equal(t, documents(one), documents(two))
 
 	wrong := filepath.Join(t.TempDir(), "wrong.zip")

@@ -6,20 +6,23 @@ import (
 	"net"
 	"os"
 	"syscall"
+	"time"
 
 	"ruvel/internal/demo"
 	"ruvel/internal/server"
 )
 
 type serve struct {
-	Port     int      `help:"Port on 127.0.0.1; 0 takes any free one." default:"8080"`
-	Data     string   `help:"Folder for the database, sounds and mixdowns." default:"var" type:"path"`
-	Demo     bool     `help:"Fill an empty database with the sample series." default:"true" negatable:""`
-	Database string   `help:"DSN of a MariaDB server to use instead of a private one." env:"RUVEL_DATABASE"`
-	NATS     string   `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
-	KeepFree int64    `help:"Megabytes that must stay free on the disk." default:"200"`
-	Folder   string   `help:"A folder that finished files can be copied to." env:"RUVEL_FOLDER" type:"existingdir"`
-	Name     []string `help:"A further name that Ruvel answers to, as behind a proxy; loopback addresses and localhost are always answered to." env:"RUVEL_NAMES"`
+	Port     int           `help:"Port on 127.0.0.1; 0 takes any free one." default:"8080"`
+	Data     string        `help:"Folder for the database, sounds and mixdowns." default:"var" type:"path"`
+	Demo     bool          `help:"Fill an empty database with the sample series." default:"true" negatable:""`
+	Database string        `help:"DSN of a MariaDB server to use instead of a private one." env:"RUVEL_DATABASE"`
+	NATS     string        `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
+	KeepFree int64         `help:"Megabytes that must stay free on the disk." default:"200"`
+	Folder   string        `help:"A folder that finished files can be copied to." env:"RUVEL_FOLDER" type:"existingdir"`
+	Backup   string        `help:"A folder into which the archives of all episodes are written by a schedule." env:"RUVEL_BACKUP" type:"path"`
+	Every    time.Duration `help:"How often a backup is written." default:"24h" env:"RUVEL_BACKUP_EVERY" name:"backup-every"`
+	Name     []string      `help:"A further name that Ruvel answers to, as behind a proxy; loopback addresses and localhost are always answered to." env:"RUVEL_NAMES"`
 }
 
 // Run serves until it is interrupted.
@@ -42,6 +45,14 @@ func (c serve) Run(ctx context.Context) error {
 		if _, err := demo.Fill(ctx, house.Store, house.Sounds, house.Bucket, func(what string) { fmt.Println("Making", what) }); err != nil {
 			return fmt.Errorf("fill in the sample series: %w", err)
 		}
+	}
+	if c.Backup != "" {
+		kept := make(chan struct{})
+		go func() {
+			defer close(kept)
+			house.KeepBackups(ctx, c.Backup, max(c.Every, time.Minute))
+		}()
+		defer func() { <-kept }()
 	}
 	fmt.Printf("Ruvel is ready: http://127.0.0.1:%d\n", l.Addr().(*net.TCPAddr).Port)
 	return house.Serve(ctx, l)

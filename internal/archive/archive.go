@@ -37,12 +37,16 @@ const (
 	pictures     = "pictures/"
 )
 
+// PathOf is where the file of a sound lies in an archive.
+func PathOf(sound string) string { return soundFolder + sound }
+
 // Manifest says what an archive holds, besides the document.
 type Manifest struct {
 	Form     string          `json:"form"`
 	Show     string          `json:"show"`
 	Title    string          `json:"title"`
 	Number   int             `json:"number,omitempty"`
+	Layout   bool            `json:"layout,omitempty"` // of the house sound of its show, and no episode
 	Details  details.Details `json:"details" doc:"Also those that hold for all episodes of its show"`
 	Script   *Script         `json:"script,omitempty"`
 	Sounds   []Sound         `json:"sounds"`

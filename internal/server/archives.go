@@ -30,17 +30,20 @@ func (s *Server) archiveFile(ctx context.Context, in *InEpisode) (*huma.StreamRe
 		defer cancel()
 		out.SetHeader("Content-Type", "application/zip")
 		out.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name + ".zip"}))
-		err := archive.Write(ctx, out.BodyWriter(), m, doc, func(ctx context.Context, id string, picture bool) (io.ReadCloser, error) {
-			if picture {
-				return s.Bucket.NewReader(ctx, work.PictureFolder+id, nil)
-			}
-			return s.Sounds.Original(ctx, id)
-		})
+		err := archive.Write(ctx, out.BodyWriter(), m, doc, s.inArchive)
 		if err != nil && ctx.Err() == nil {
 			slog.Warn("an archive could not be written to its end", "episode", in.Episode, "error", err)
 			panic(http.ErrAbortHandler) // whoever receives it must not take it for whole
 		}
 	}}, nil
+}
+
+// inArchive opens what lies under an id in an archive: an original, or a picture.
+func (s *Server) inArchive(ctx context.Context, id string, picture bool) (io.ReadCloser, error) {
+	if picture {
+		return s.Bucket.NewReader(ctx, work.PictureFolder+id, nil)
+	}
+	return s.Sounds.Original(ctx, id)
 }
 
 // archiveOf is what an archive of an episode holds, and what it is called.
@@ -56,7 +59,7 @@ func (s *Server) archiveOf(ctx context.Context, episode string) (name string, m 
 	if err != nil {
 		return name, m, doc, err
 	}
-	m = archive.Manifest{Show: sheet.Show, Title: e.Title, Number: e.Number, Details: sheet.Details}
+	m = archive.Manifest{Show: sheet.Show, Title: e.Title, Number: e.Number, Layout: e.Layout, Details: sheet.Details}
 	text, err := s.Store.Script(ctx, episode)
 	if err != nil {
 		return name, m, doc, err

@@ -14,7 +14,10 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/marks"
 	"ruvel/core/session"
+	"ruvel/core/timeline"
+	"ruvel/internal/archive"
 	"ruvel/internal/feed"
+	"ruvel/internal/store"
 )
 
 // markerForms are those in which others read markers.
@@ -34,6 +37,18 @@ var markerForms = map[string]struct {
 	}},
 }
 
+// timeline writes the session of an episode as OpenTimelineIO, with the names of its sounds, and where they lie in its archive.
+func (s *Server) timeline(ctx context.Context, e store.Episode) func(session.Document) ([]byte, error) {
+	return func(doc session.Document) ([]byte, error) {
+		return timeline.Write(doc, e.Title, func(id string) (name, file string) {
+			if sound, err := s.Store.Sound(ctx, e.Show, id); err == nil {
+				name = sound.Name
+			}
+			return name, archive.PathOf(id)
+		})
+	}
+}
+
 // MarkersRead is what was found in a list of markers.
 type MarkersRead struct {
 	Count int `json:"count"`
@@ -41,10 +56,10 @@ type MarkersRead struct {
 }
 
 func (s *Server) markerRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/lists/{list}", "get-markers", "Markers and ranges as a table (CSV) or WebVTT, chapters as lines of text or JSON"),
+	huma.Register(api, operation("GET", "/episodes/{episode}/lists/{list}", "get-markers", "Markers and ranges as a table (CSV) or WebVTT, chapters as lines of text or JSON, the whole timeline as OpenTimelineIO"),
 		func(ctx context.Context, in *struct {
 			InEpisode
-			List string `path:"list" enum:"markers.csv,markers.vtt,chapters.txt,chapters.json"`
+			List string `path:"list" enum:"markers.csv,markers.vtt,chapters.txt,chapters.json,timeline.otio"`
 		},
 		) (*huma.StreamResponse, error) {
 			e, err := s.Store.Episode(ctx, in.Episode)
@@ -55,7 +70,10 @@ func (s *Server) markerRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			form := markerForms[in.List]
+			form, is := markerForms[in.List]
+			if !is {
+				form.kind, form.write = "application/json", s.timeline(ctx, e)
+			}
 			out, err := form.write(doc)
 			if err != nil {
 				return nil, fail(err)

@@ -41,5 +41,8 @@ func TestMarkersComeInAsAListInOneStepAndGoOutAgain(t *testing.T) {
 	code, detail := refused(t, 422, "POST", "/markers/read", map[string]any{"text": "name,start\nFog,soon\n"})
 	assert.Equal(t, "bad-markers", code)
 	assert.Contains(t, detail, "Line 2")
+	_, header, out := call(t, "GET", "/episodes/"+episode+"/lists/timeline.otio", nil)
+	assert.Contains(t, header.Get("Content-Disposition"), "timeline.otio")
+	assert.Contains(t, string(out), `"OTIO_SCHEMA": "Timeline.1"`)
 	refused(t, 422, "GET", "/episodes/"+episode+"/lists/markers.exe", nil)
 }

@@ -364,6 +364,7 @@ func TestUnknownIDsAreNotFoundEverywhere(t *testing.T) {
 		"post /episodes/{episode}/versions":         map[string]any{"name": "x"},
 		"post /mixdowns/{mixdown}/links":            map[string]any{"comments": true},
 		"put /shows/{show}/feed":                    map[string]any{},
+		"put /shows/{show}/settings":                server.ShowSettings{Form: server.ShowForm, Targets: []session.OwnTarget{}, Limits: review.Usual()},
 		"post /shows/{show}/layouts":                map[string]any{"name": "x"},
 		"post /mixdowns/{mixdown}/sendings":         map[string]any{"host": "practice"},
 		"put /episodes/{episode}/publication":       map[string]any{"mixdown": "01890000-0000-7000-8000-000000000000"},

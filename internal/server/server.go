@@ -141,6 +141,7 @@ func (s *Server) register(api huma.API) {
 	s.mixdownRoutes(api)
 	s.handoverRoutes(api)
 	s.archiveRoutes(api)
+	s.backupRoutes(api)
 	s.markerRoutes(api)
 	s.linkRoutes(api)
 	s.feedRoutes(api)

@@ -27,7 +27,16 @@ func (s *Store) Layouts(ctx context.Context, show string) ([]Episode, error) {
 // AddLayout keeps a document as a layout of the house sound of a show, with what is said of all
 // episodes that begin as it.
 func (s *Store) AddLayout(ctx context.Context, show, name string, doc session.Document, said details.Details) (Episode, error) {
-	id := NewID()
+	return s.AddLayoutAs(ctx, NewID(), show, name, doc, said)
+}
+
+// AddLayoutAs is AddLayout with an id of the caller's choice. The same id twice is one layout.
+func (s *Store) AddLayoutAs(ctx context.Context, id, show, name string, doc session.Document, said details.Details) (Episode, error) {
+	if e, err := s.Episode(ctx, id); err == nil {
+		return e, nil
+	} else if !IsNotFound(err) {
+		return e, err
+	}
 	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
 		var there int
 		if err := found(tx.GetContext(ctx, &there, `SELECT (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id AND layout) FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {

@@ -59,7 +59,12 @@ func (w *Worker) openArchive(ctx context.Context, job store.Job) error {
 			return err
 		}
 	}
-	e, err := w.Store.AddEpisodeAs(ctx, job.ID, job.Show, a.Title, a.Number, a.Document)
+	var e store.Episode
+	if a.Layout {
+		e, err = w.Store.AddLayoutAs(ctx, job.ID, job.Show, a.Title, a.Document, a.Details)
+	} else {
+		e, err = w.Store.AddEpisodeAs(ctx, job.ID, job.Show, a.Title, a.Number, a.Document)
+	}
 	if err != nil {
 		return err
 	}

@@ -354,7 +354,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Markers and ranges as a table (CSV) or WebVTT, chapters as lines of text or JSON */
+        /** Markers and ranges as a table (CSV) or WebVTT, chapters as lines of text or JSON, the whole timeline as OpenTimelineIO */
         get: operations["get-markers"];
         put?: never;
         post?: never;
@@ -1389,6 +1389,24 @@ export interface paths {
         put?: never;
         /** Hand in a picture; the request's body is its bytes, JPEG or PNG. It is cropped to a square and scaled */
         post: operations["add-picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a show keeps besides its episodes and layouts, to be kept elsewhere */
+        get: operations["get-show-settings"];
+        /** Give a show the settings of one that was kept. Its name stays; artwork that it does not have is left out */
+        put: operations["set-show-settings"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4260,6 +4278,16 @@ export interface components {
         ShowEvent: {
             show: string;
         };
+        ShowSettings: {
+            /** @description What is said of all episodes */
+            details: components["schemas"]["Details"];
+            /** @enum {string} */
+            form: "ruvel.show/1";
+            /** @description Of the check */
+            limits: components["schemas"]["Bounds"];
+            name: string;
+            targets: components["schemas"]["OwnTarget"][];
+        };
         ShowSound: {
             author: string;
             /** Format: int64 */
@@ -5612,7 +5640,7 @@ export interface operations {
             header?: never;
             path: {
                 episode: string;
-                list: "markers.csv" | "markers.vtt" | "chapters.txt" | "chapters.json";
+                list: "markers.csv" | "markers.vtt" | "chapters.txt" | "chapters.json" | "timeline.otio";
             };
             cookie?: never;
         };
@@ -7930,6 +7958,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Picture"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-show-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShowSettings"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "set-show-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShowSettings"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

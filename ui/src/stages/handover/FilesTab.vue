@@ -170,6 +170,11 @@ async function mixDown(overrule: boolean): Promise<void> {
   <a class="plain-button" :href="`/api/episodes/${session.episode?.id}/archive`" download>
     <Archive :size="14" /> Download the archive
   </a>
+  <p class="soft whole">
+    For other programs:
+    <a :href="`/api/episodes/${session.episode?.id}/lists/timeline.otio`" download>the timeline as OpenTimelineIO</a>,
+    with clips, crossings, markers and where the sounds lie in the archive.
+  </p>
 </template>
 
 <style scoped>
