@@ -25,7 +25,7 @@ import (
 
 // patience is how long a window waits for something to show. It is generous: waiting
 // costs nothing when all is well, and a machine may be busy with something else.
-const patience = 20 * time.Second
+const patience = 2 * time.Minute
 
 // Window is a browser window of 1280x800.
 type Window struct {
