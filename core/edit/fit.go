@@ -76,9 +76,11 @@ func (o FitClips) apply(d *draft) (string, error) {
 
 // lineOver is the level line of neighbouring clips, over the time of the session.
 func (d *draft) lineOver(t *session.Track, ids []string) (line []session.Point) {
+	var own []session.Point // those that somebody has put there
 	for _, id := range ids {
 		c := t.Clips[id]
 		d.points -= len(c.Envelope)
+		own = append(own, later(c.Envelope, c.Start-c.Offset)...)
 		if len(c.Envelope) == 0 && len(line) == 0 {
 			continue
 		}
@@ -89,7 +91,7 @@ func (d *draft) lineOver(t *session.Track, ids []string) (line []session.Point) 
 			}
 		}
 	}
-	return line
+	return withoutIdle(line, own, t.Clips[ids[0]].Start, t.Clips[ids[len(ids)-1]].End())
 }
 
 // lineOf is what of a line over the time of the session lies over a clip, over the time of its sound.

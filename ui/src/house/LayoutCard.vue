@@ -64,12 +64,12 @@ onMounted(async () => {
     <dl>
       <dt>Goes there</dt>
       <dd>
-        {{ layout.places.map((p) => `${p.name} (${p.track})`).join(", ") || "no empty place: edit the layout" }}
+        {{ layout.places.map((p) => `${p.name} (${p.track})`).join(" · ") || "no empty place: edit the layout" }}
       </dd>
       <dt>Always there</dt>
-      <dd>{{ layout.music.map((m) => m.name).join(", ") || "no music yet" }}</dd>
+      <dd>{{ layout.music.map((m) => m.name).join(" · ") || "no music yet" }}</dd>
       <dt>Tracks</dt>
-      <dd>{{ layout.tracks.join(", ") || "none yet" }}</dd>
+      <dd>{{ layout.tracks.join(" · ") || "none yet" }}</dd>
     </dl>
   </li>
 </template>
