@@ -35,6 +35,18 @@ const (
 	documentName = "session.json"
 	soundFolder  = "sounds/"
 	pictures     = "pictures/"
+	finished     = "finished/"
+	sums         = "SHA256SUMS"
+)
+
+// Kind is what lies under an id.
+type Kind int
+
+// The kinds of what an archive holds.
+const (
+	OfSound Kind = iota
+	OfPicture
+	OfFile // a finished one
 )
 
 // PathOf is where the file of a sound lies in an archive.
@@ -51,6 +63,18 @@ type Manifest struct {
 	Script   *Script         `json:"script,omitempty"`
 	Sounds   []Sound         `json:"sounds"`
 	Pictures []Picture       `json:"pictures,omitempty"`
+	Files    []File          `json:"files,omitempty"` // finished ones, if they were wanted
+}
+
+// File is a finished file. It is there for whoever unpacks the archive, and stays behind when it is opened: what it was
+// made from is all there.
+type File struct {
+	ID         string  `json:"-"`
+	Name       string  `json:"name"` // in its folder
+	Bytes      int64   `json:"bytes"`
+	Setting    string  `json:"setting"`    // its format, in words
+	Integrated float64 `json:"integrated"` // LUFS
+	TruePeak   float64 `json:"truePeak"`   // dBTP
 }
 
 // Script is the text that is read.
@@ -81,8 +105,8 @@ type Picture struct {
 	Bytes int64  `json:"bytes"`
 }
 
-// Write writes an archive. Open gives what lies under an id, a sound or a picture. The same episode is the same bytes.
-func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, open func(ctx context.Context, id string, picture bool) (io.ReadCloser, error)) error {
+// Write writes an archive. Open gives what lies under an id. The same episode is the same bytes.
+func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, open func(ctx context.Context, id string, of Kind) (io.ReadCloser, error)) error {
 	m.Form = Form
 	if m.Sounds == nil {
 		m.Sounds = []Sound{}
@@ -98,8 +122,9 @@ func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, 
 	if err := pack(out, documentName, withPaths(doc).JSON()); err != nil {
 		return err
 	}
-	copyIn := func(name, id string, bytes int64, picture bool) error {
-		from, err := open(ctx, id, picture)
+	var sealed strings.Builder // sums of finished files, in the form that sha256sum checks
+	copyIn := func(name, id string, bytes int64, of Kind) error {
+		from, err := open(ctx, id, of)
 		if err != nil {
 			return err
 		}
@@ -108,19 +133,33 @@ func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, 
 		if err != nil {
 			return err
 		}
-		n, err := io.Copy(w, contextual{ctx, from})
+		sum := sha256.New()
+		n, err := io.Copy(io.MultiWriter(w, sum), contextual{ctx, from})
+		if of == OfFile {
+			fmt.Fprintf(&sealed, "%x  %s\n", sum.Sum(nil), name)
+		}
 		if err == nil && n != bytes {
 			err = fmt.Errorf("%s has %d bytes instead of %d", name, n, bytes)
 		}
 		return err
 	}
 	for _, s := range m.Sounds {
-		if err := copyIn(soundFolder+s.ID, s.ID, s.Bytes, false); err != nil {
+		if err := copyIn(soundFolder+s.ID, s.ID, s.Bytes, OfSound); err != nil {
 			return err
 		}
 	}
 	for _, p := range m.Pictures {
-		if err := copyIn(pictures+p.ID, p.ID, p.Bytes, true); err != nil {
+		if err := copyIn(pictures+p.ID, p.ID, p.Bytes, OfPicture); err != nil {
+			return err
+		}
+	}
+	for _, f := range m.Files {
+		if err := copyIn(finished+f.Name, f.ID, f.Bytes, OfFile); err != nil {
+			return err
+		}
+	}
+	if sealed.Len() > 0 {
+		if err := pack(out, sums, []byte(sealed.String())); err != nil {
 			return err
 		}
 	}

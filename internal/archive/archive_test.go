@@ -47,7 +47,7 @@ func episode() (archive.Manifest, session.Document) {
 	}, doc
 }
 
-func opened(_ context.Context, id string, _ bool) (io.ReadCloser, error) {
+func opened(_ context.Context, id string, _ archive.Kind) (io.ReadCloser, error) {
 	for _, data := range []string{voice, theme, cover} {
 		if idOf(data) == id {
 			return io.NopCloser(strings.NewReader(data)), nil

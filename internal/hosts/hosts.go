@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"ruvel/core/problem"
 	"ruvel/internal/disk"
 )
 
@@ -97,26 +98,31 @@ func (f Folder) Name() string { return "The folder " + filepath.Base(f.Dir) }
 // Ways implements Host.
 func (Folder) Ways() []Manner { return nil }
 
-// Send implements Host. The file has its name as soon as it is whole.
+// Send implements Host.
 func (f Folder) Send(ctx context.Context, p Parcel) (Receipt, error) {
+	name, err := f.Put(ctx, p)
+	return Receipt{"It lies in the folder as " + name + "."}, err
+}
+
+// Put copies a file into the folder and gives the name that it has there, as soon as it is whole.
+func (f Folder) Put(ctx context.Context, p Parcel) (name string, err error) {
 	r, err := p.open(ctx)
 	if err != nil {
-		return Receipt{}, err
+		return "", err
 	}
 	defer r.Close()
 	// A try that broke off has left at most this, which is written anew.
 	part := filepath.Join(f.Dir, ".ruvel-"+p.Key+".part")
 	out, err := os.OpenFile(part, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o644)
 	if err != nil {
-		return Receipt{}, fmt.Errorf("the folder %s cannot be written to at the moment", filepath.Base(f.Dir))
+		return "", problem.New("folder-away", "folder", "The folder %s cannot be written to at the moment.", filepath.Base(f.Dir))
 	}
 	defer os.Remove(part)
 	_, err = io.Copy(out, contextual{ctx, r})
 	if err = errors.Join(err, out.Chmod(0o644), out.Sync(), out.Close()); err != nil {
-		return Receipt{}, disk.Full(err)
+		return "", disk.Full(err)
 	}
-	name, err := f.name(part, p.File)
-	return Receipt{"It lies in the folder as " + name + "."}, err
+	return f.name(part, p.File)
 }
 
 // name gives a file that is whole its name, or the first with a number that is free.

@@ -2,11 +2,14 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"log/slog"
 	"mime"
 	"net/http"
+	"path/filepath"
 	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -20,8 +23,15 @@ func (s *Server) archiveRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}/archive", "get-archive", "The whole episode in one file, which opens again anywhere: docs/archive.md. It is opened by uploading it, as sounds are"), s.archiveFile)
 }
 
-func (s *Server) archiveFile(ctx context.Context, in *InEpisode) (*huma.StreamResponse, error) {
+func (s *Server) archiveFile(ctx context.Context, in *struct {
+	InEpisode
+	Files bool `query:"files" doc:"With the finished files, for whoever unpacks it"`
+},
+) (*huma.StreamResponse, error) {
 	name, m, doc, err := s.archiveOf(ctx, in.Episode)
+	if err == nil && in.Files {
+		m.Files, err = s.filesOf(ctx, in.Episode)
+	}
 	if err != nil {
 		return nil, fail(err)
 	}
@@ -38,12 +48,33 @@ func (s *Server) archiveFile(ctx context.Context, in *InEpisode) (*huma.StreamRe
 	}}, nil
 }
 
-// inArchive opens what lies under an id in an archive: an original, or a picture.
-func (s *Server) inArchive(ctx context.Context, id string, picture bool) (io.ReadCloser, error) {
-	if picture {
+// inArchive opens what lies under an id in an archive.
+func (s *Server) inArchive(ctx context.Context, id string, of archive.Kind) (io.ReadCloser, error) {
+	switch of {
+	case archive.OfPicture:
 		return s.Bucket.NewReader(ctx, work.PictureFolder+id, nil)
+	case archive.OfFile:
+		m, err := s.Store.Mixdown(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		return s.Bucket.NewReader(ctx, work.MixdownKey(m), nil)
 	}
 	return s.Sounds.Original(ctx, id)
+}
+
+// filesOf are the finished files of an episode, each under a name of its own.
+func (s *Server) filesOf(ctx context.Context, episode string) (out []archive.File, err error) {
+	all, err := s.Store.Mixdowns(ctx, episode)
+	for _, m := range all {
+		name := filepath.Base(m.File)
+		for n := 2; slices.ContainsFunc(out, func(f archive.File) bool { return strings.EqualFold(f.Name, name) }); n++ {
+			ext := filepath.Ext(m.File)
+			name = fmt.Sprintf("%s (%d)%s", strings.TrimSuffix(filepath.Base(m.File), ext), n, ext)
+		}
+		out = append(out, archive.File{ID: m.ID, Name: name, Bytes: m.Bytes, Setting: m.Made.Of.Setting, Integrated: m.Loudness.Of.Integrated, TruePeak: m.Loudness.Of.TruePeak})
+	}
+	return out, err
 }
 
 // archiveOf is what an archive of an episode holds, and what it is called.

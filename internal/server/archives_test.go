@@ -3,7 +3,10 @@ package server_test
 import (
 	"archive/zip"
 	"bytes"
+	"crypto/sha256"
+	"fmt"
 	"io"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +14,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/archive"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )
@@ -119,4 +123,31 @@ func TestAnArchiveThatIsNotWhatItSaysLeavesNothingBehind(t *testing.T) {
 	}
 	assert.Empty(t, want[[]named](t, "GET", "/shows/"+elsewhere+"/episodes", nil))
 	assert.Empty(t, want[[]named](t, "GET", "/shows/"+elsewhere+"/sounds", nil))
+}
+
+func TestAnArchiveHoldsTheFinishedFilesIfTheyAreWanted(t *testing.T) {
+	episode, mixdown := finishedFile(t)
+	_, _, plain := call(t, "GET", "/episodes/"+episode+"/archive", nil)
+	_, _, data := call(t, "GET", "/episodes/"+episode+"/archive?files=true", nil)
+	assert.Greater(t, len(data), len(plain))
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	inside := map[string][]byte{}
+	for _, f := range z.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		inside[f.Name], err = io.ReadAll(r)
+		require.NoError(t, err)
+	}
+	_, _, want := call(t, "GET", "/mixdowns/"+mixdown+"/file", nil)
+	for name, file := range inside {
+		if strings.HasPrefix(name, "finished/") {
+			assert.True(t, bytes.Equal(want, file), name)
+			assert.Equal(t, fmt.Sprintf("%x  %s\n", sha256.Sum256(file), name), string(inside["SHA256SUMS"]))
+			_, err = archive.Open(bytes.NewReader(data), int64(len(data)))
+			require.NoError(t, err, "it opens all the same")
+			return
+		}
+	}
+	require.Fail(t, "there is no finished file in it")
 }

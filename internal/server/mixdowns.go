@@ -2,13 +2,10 @@ package server
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"mime"
 	"net/http"
-	"os"
 	"path/filepath"
 	"strings"
 	"time"
@@ -20,8 +17,9 @@ import (
 	"ruvel/core/loudness"
 	"ruvel/core/problem"
 	"ruvel/core/session"
-	"ruvel/internal/disk"
+	"ruvel/internal/hosts"
 	"ruvel/internal/media"
+	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
 
@@ -314,7 +312,7 @@ func (s *Server) takeMixdownIn(ctx context.Context, mixdown string) (work.JobEve
 	return work.View(job), err
 }
 
-// copyMixdown copies a file aside and gives it its name when it is whole.
+// copyMixdown copies a file into the folder that was named for it.
 func (s *Server) copyMixdown(ctx context.Context, mixdown string) (out Copied, err error) {
 	m, err := s.Store.Mixdown(ctx, mixdown)
 	if err != nil {
@@ -323,32 +321,12 @@ func (s *Server) copyMixdown(ctx context.Context, mixdown string) (out Copied, e
 	if s.Folder == "" {
 		return out, problem.New("no-folder", "folder", "No folder has been named to copy finished files to. Whoever runs Ruvel names one with --folder.")
 	}
-	r, err := s.Bucket.NewReader(ctx, work.MixdownKey(m), nil)
-	if err != nil {
-		return out, fmt.Errorf("open the mixdown: %w", err)
-	}
-	defer r.Close()
-	f, err := os.CreateTemp(s.Folder, ".ruvel-*.part")
-	if err != nil {
-		return out, problem.New("folder-away", "folder", "The folder %s cannot be written to at the moment.", filepath.Base(s.Folder))
-	}
-	defer os.Remove(f.Name())
-	_, err = io.Copy(f, r)
-	if err = errors.Join(err, f.Chmod(0o644), f.Sync(), f.Close()); err != nil {
-		return out, disk.Full(err)
-	}
-	ext := filepath.Ext(m.File)
-	stem := strings.TrimSuffix(filepath.Base(m.File), ext)
-	for n := 1; n < 1000; n++ {
-		out.Name = stem + ext
-		if n > 1 {
-			out.Name = fmt.Sprintf("%s (%d)%s", stem, n, ext)
-		}
-		// A link takes no place that is taken.
-		if err = os.Link(f.Name(), filepath.Join(s.Folder, out.Name)); !errors.Is(err, fs.ErrExist) {
-			break
-		}
-	}
+	out.Name, err = hosts.Folder{Dir: s.Folder}.Put(ctx, hosts.Parcel{
+		Key: store.NewID(), File: m.File, Size: m.Bytes,
+		Open: func(ctx context.Context) (io.ReadCloser, error) {
+			return s.Bucket.NewReader(ctx, work.MixdownKey(m), nil)
+		},
+	})
 	return out, err
 }
 

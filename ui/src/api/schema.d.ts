@@ -5007,7 +5007,10 @@ export interface operations {
     };
     "get-archive": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description With the finished files, for whoever unpacks it */
+                files?: boolean;
+            };
             header?: never;
             path: {
                 episode: string;

@@ -18,6 +18,7 @@ import TargetField from "./TargetField.vue";
 const session = useSession();
 const handover = useHandover();
 const jobs = useJobs();
+const withFiles = ref(false);
 const mixdowns = useMixdowns();
 const lists = useLists();
 const desk = useDeskContext();
@@ -167,7 +168,14 @@ async function mixDown(overrule: boolean): Promise<void> {
     One archive with the session, its sounds as they were imported, script, details and credits. It opens again on the
     shelf, here or anywhere.
   </p>
-  <a class="plain-button" :href="`/api/episodes/${session.episode?.id}/archive`" download>
+  <label v-if="mixdowns.list.length > 0" class="with">
+    <input v-model="withFiles" type="checkbox" /> with the finished files
+  </label>
+  <a
+    class="plain-button"
+    :href="`/api/episodes/${session.episode?.id}/archive${withFiles ? '?files=true' : ''}`"
+    download
+  >
     <Archive :size="14" /> Download the archive
   </a>
   <p class="soft whole">
@@ -178,6 +186,12 @@ async function mixDown(overrule: boolean): Promise<void> {
 </template>
 
 <style scoped>
+.with {
+  display: flex;
+  gap: 6px;
+  margin-bottom: 8px;
+  font-size: 13px;
+}
 h3 {
   font-size: 14px;
 }
