@@ -81,6 +81,33 @@ func TestFromAHouseSoundToAFinishedShortEpisodeInUnderTenActs(t *testing.T) {
 	assert.Greater(t, testkit.RMS(heard[0]), -40.0)
 }
 
+func TestAnEmptyPlaceIsRecordedInto(t *testing.T) {
+	w := OpenWindow(t, base)
+	w.Go("/")
+	w.Press("New episode")
+	w.Click("#new-name")
+	w.Key("Read aloud")
+	pick(w, "#new-layout", demo.NewsLayout)
+	w.Press("Make the episode")
+	w.UntilText("The news goes here")
+	episode := Eval[string](w, `location.pathname.split("/").pop()`)
+	laid := desk(t, episode).Document
+	place := laid.Markers[layouts.Places(laid)[0]]
+	w.Click(`[aria-label="Record The news"]`)
+	openRecording(w, "Stand-in microphone")
+	withoutCountIn(w)
+	recordFor(w, 3)
+	w.Press("Stop")
+	d := untilKept(w, episode, func(d session.Document) bool { return len(clipsOf(d, 0)) == 1 })
+	take := clipsOf(d, 0)[0]
+	assert.Equal(t, place.At, take.Start, "it begins where the place did")
+	assert.Empty(t, layouts.Places(d))
+	by := take.Length - place.Length
+	assert.Negative(t, by)
+	was, now := clipsOf(laid, 2)[0], clipsOf(d, 2)[0]
+	assert.Equal(t, max(place.At, was.Start+by), now.Start, "the outro comes as much earlier")
+}
+
 func TestAHouseSoundIsTakenFromAnEpisodeEditedAndBroughtAlong(t *testing.T) {
 	w := OpenWindow(t, base)
 	source := copyOf(w, demo.EpisodeTitle, "To be taken from", nil)

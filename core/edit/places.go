@@ -46,10 +46,7 @@ func (d *draft) forgetPlaces() {
 // fillPlace says where what is to begin on a track at a time begins, and makes room for its
 // length: if there is an empty place, at the beginning of that, and all that follows moves along.
 func (d *draft) fillPlace(t *session.Track, at, length audio.Frames) (start audio.Frames, err error) {
-	for id, m := range d.Markers {
-		if m.Fills != t.ID || at < m.At || at >= m.At+m.Length {
-			continue
-		}
+	if id, m, there := d.placeAt(t, at, 0); there {
 		if length < 1 || d.Length()+length > session.MaxLength {
 			return at, problem.New("too-long", "sound", "With this in its place the session would be too long.")
 		}
@@ -58,6 +55,16 @@ func (d *draft) fillPlace(t *session.Track, at, length audio.Frames) (start audi
 		return m.At, nil
 	}
 	return at, nil
+}
+
+// placeAt is the empty place of a track in which a time lies, or that begins at most so much after it.
+func (d *draft) placeAt(t *session.Track, at, early audio.Frames) (id string, m session.Marker, found bool) {
+	for k, one := range d.Markers {
+		if one.Fills == t.ID && at+early >= one.At && at < one.At+one.Length && (!found || one.At < m.At) {
+			id, m, found = k, one, true
+		}
+	}
+	return id, m, found
 }
 
 // moveAlong makes a stretch longer or shorter by a time. What begins after it, or in it and

@@ -21,6 +21,9 @@ type PlaceTake struct {
 	Instead []string     `json:"instead,omitempty" maxItems:"1000" doc:"The sounds of other takes of this place"`
 }
 
+// mostLate is by how much a device may hear late what is recorded into an empty place.
+const mostLate = audio.Second / 2
+
 func (o PlaceTake) apply(d *draft) (string, error) {
 	sound, err := d.bring(o.Sound)
 	if err != nil {
@@ -33,9 +36,13 @@ func (o PlaceTake) apply(d *draft) (string, error) {
 	if o.Offset < 0 || o.Offset >= sound.Length {
 		return "", problem.New("clip-outside-sound", "offset", "The recording ends before the place where it should begin.")
 	}
-	length := sound.Length - o.Offset
-	start, err := d.fillPlace(t, max(0, o.Start), length)
-	if err != nil {
+	start, offset := max(0, o.Start), o.Offset
+	// What was begun at an empty place stands before it by what the device hears late: that is skipped.
+	if _, m, there := d.placeAt(t, start, mostLate); there && m.At > start && offset+m.At-start < sound.Length {
+		start, offset = m.At, offset+m.At-start
+	}
+	length := sound.Length - offset
+	if start, err = d.fillPlace(t, start, length); err != nil {
 		return "", err
 	}
 	for id, c := range t.Clips {
@@ -50,7 +57,7 @@ func (o PlaceTake) apply(d *draft) (string, error) {
 	if name == "" {
 		name = "Take"
 	}
-	_, err = d.add(t, newClip(name, o.Sound, start, o.Offset, length))
+	_, err = d.add(t, newClip(name, o.Sound, start, offset, length))
 	return "Record " + quote(name) + " at " + start.String(), err
 }
 
