@@ -22,8 +22,8 @@ import (
 	"ruvel/core/problem"
 )
 
-// Longest is how long a piece may be that is looked at.
-const Longest = 20 * 60 * audio.Second
+// Longest is how long a piece may be that is looked at, and how long it can be made.
+const Longest = 10 * 60 * audio.Second
 
 // Piece is what has been found in a piece of music.
 type Piece struct {
@@ -122,13 +122,15 @@ type Fitted struct {
 
 // Fit finds the best ways to bring a piece, whose sound is pcm, to a length: the best first and
 // at most two, which share no join. An error, always a problem.Problem, says why there is none: no-beat,
-// no-join, or too-short.
+// no-join, too-short or too-long.
 func (p Piece) Fit(pcm audio.PCM, wanted audio.Frames) ([]Fitted, error) {
 	switch {
 	case p.Length > Longest:
 		return nil, problem.New("too-long", "clip", "A piece of up to %v can be fitted; this one is longer.", Longest)
 	case p.Tempo == 0 || len(p.Beats) < 4*p.Bar:
 		return nil, problem.New("no-beat", "clip", "No steady beat was found in this piece, so no join would be sure to fit. Loop it to fill the length, or let it end with a fade.")
+	case wanted > Longest:
+		return nil, problem.New("too-long", "length", "A piece can be brought to up to %v. Loop it to fill more than that.", Longest)
 	case wanted < p.shortest():
 		return nil, problem.New("too-short", "length", "With its own beginning and its own ending this piece is at least %v long.", p.shortest())
 	}

@@ -286,6 +286,8 @@ func TestWhatCannotBeFittedIsSaid(t *testing.T) {
 	_, err := piece.Fit(p, 5*audio.Second)
 	assert.Equal(t, "too-short", code(t, err))
 	assert.Contains(t, err.Error(), "beginning")
+	_, err = piece.Fit(p, 6*60*60*audio.Second)
+	assert.Equal(t, "too-long", code(t, err), "which would take more room than there is")
 	// Where no bar comes again, there is no join.
 	p = testkit.Noise(1, 0.0005, 30*audio.Second, 2)
 	for k := range 60 {

@@ -3,7 +3,9 @@
 package hosts
 
 import (
+	"bytes"
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -98,9 +100,16 @@ func (f Folder) Name() string { return "The folder " + filepath.Base(f.Dir) }
 // Ways implements Host.
 func (Folder) Ways() []Manner { return nil }
 
-// Send implements Host.
+// Send implements Host. What an earlier try has brought there already is not brought again.
 func (f Folder) Send(ctx context.Context, p Parcel) (Receipt, error) {
-	name, err := f.Put(ctx, p)
+	var name string
+	var err error
+	if p.Try > 1 {
+		name, err = f.brought(ctx, p)
+	}
+	if name == "" && err == nil {
+		name, err = f.Put(ctx, p)
+	}
 	return Receipt{"It lies in the folder as " + name + "."}, err
 }
 
@@ -125,15 +134,59 @@ func (f Folder) Put(ctx context.Context, p Parcel) (name string, err error) {
 	return f.name(part, p.File)
 }
 
-// name gives a file that is whole its name, or the first with a number that is free.
-func (f Folder) name(part, file string) (name string, err error) {
+// brought is the name of the file that an earlier try has brought; empty: there is none.
+func (f Folder) brought(ctx context.Context, p Parcel) (name string, err error) {
+	for n := 1; n < mostNames; n++ {
+		there, err := os.Open(filepath.Join(f.Dir, numbered(p.File, n)))
+		if errors.Is(err, fs.ErrNotExist) {
+			return "", nil
+		}
+		if err != nil {
+			return "", err
+		}
+		same, err := p.is(ctx, there)
+		if err = errors.Join(err, there.Close()); err != nil || same {
+			return numbered(p.File, n), err
+		}
+	}
+	return "", nil
+}
+
+// is says whether a file has the content of the parcel.
+func (p Parcel) is(ctx context.Context, there *os.File) (bool, error) {
+	if info, err := there.Stat(); err != nil || info.Size() != p.Size {
+		return false, err
+	}
+	r, err := p.Open(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer r.Close()
+	mine, theirs := sha256.New(), sha256.New()
+	_, err = io.Copy(mine, contextual{ctx, r})
+	if err == nil {
+		_, err = io.Copy(theirs, there)
+	}
+	return bytes.Equal(mine.Sum(nil), theirs.Sum(nil)), err
+}
+
+// mostNames is how many files of one name a folder can have.
+const mostNames = 1000
+
+// numbered is the name of a file that is the nth of its name.
+func numbered(file string, n int) string {
 	ext := filepath.Ext(file)
 	stem := strings.TrimSuffix(filepath.Base(file), ext)
-	for n := 1; n < 1000; n++ {
-		name = stem + ext
-		if n > 1 {
-			name = fmt.Sprintf("%s (%d)%s", stem, n, ext)
-		}
+	if n == 1 {
+		return stem + ext
+	}
+	return fmt.Sprintf("%s (%d)%s", stem, n, ext)
+}
+
+// name gives a file that is whole its name, or the first with a number that is free.
+func (f Folder) name(part, file string) (name string, err error) {
+	for n := 1; n < mostNames; n++ {
+		name = numbered(file, n)
 		// A link takes no place that is taken.
 		if err = os.Link(part, filepath.Join(f.Dir, name)); !errors.Is(err, fs.ErrExist) {
 			return name, err

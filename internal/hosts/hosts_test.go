@@ -46,6 +46,11 @@ func TestAFolderTakesAFileWholeUnderAFreeName(t *testing.T) {
 	all, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	assert.Len(t, all, 2, "nothing half-made is left")
+	// Its receipt was lost: tried again, it is no second copy.
+	p.Try = 2
+	again, err := hosts.Folder{Dir: dir}.Send(t.Context(), p)
+	require.NoError(t, err)
+	assert.Equal(t, r, again)
 	p.File = "../../elsewhere.mp3"
 	_, err = hosts.Folder{Dir: dir}.Send(t.Context(), p)
 	require.NoError(t, err)

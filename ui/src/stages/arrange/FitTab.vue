@@ -17,7 +17,7 @@ const looking = ref(false);
 /** Frames before and after a join that are heard of it. */
 const AROUND = 3 * RATE;
 /** Refusals after which a loop or a fade can do instead. */
-const OTHERWISE = ["no-beat", "no-join", "too-short"];
+const OTHERWISE = ["no-beat", "no-join", "too-short", "too-long"];
 
 /** Of the chosen clips the first that is no voice. */
 const clip = computed(() =>
