@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
-	layouts "ruvel/core/house"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
 	"ruvel/internal/server"
@@ -43,7 +42,7 @@ func TestFromAHouseSoundToAFinishedShortEpisodeInUnderTenActs(t *testing.T) {
 	w.UntilText("The news goes here")
 	episode := Eval[string](w, `location.pathname.split("/").pop()`)
 	laid := desk(t, episode).Document
-	places := layouts.Places(laid)
+	places := laid.EmptyPlaces()
 	require.Len(t, places, 1)
 	place := laid.Markers[places[0]]
 	// The file is longer than was thought: all that follows moves along.
@@ -67,7 +66,7 @@ func TestFromAHouseSoundToAFinishedShortEpisodeInUnderTenActs(t *testing.T) {
 			}
 		}
 	}
-	assert.Empty(t, layouts.Places(d))
+	assert.Empty(t, d.EmptyPlaces())
 	act(func() { w.Press("Hand over") })
 	w.UntilText("Mix down")
 	act(func() { w.Press("Mix down") })
@@ -92,7 +91,7 @@ func TestAnEmptyPlaceIsRecordedInto(t *testing.T) {
 	w.UntilText("The news goes here")
 	episode := Eval[string](w, `location.pathname.split("/").pop()`)
 	laid := desk(t, episode).Document
-	place := laid.Markers[layouts.Places(laid)[0]]
+	place := laid.Markers[laid.EmptyPlaces()[0]]
 	w.Click(`[aria-label="Record The news"]`)
 	openRecording(w, "Stand-in microphone")
 	withoutCountIn(w)
@@ -101,7 +100,7 @@ func TestAnEmptyPlaceIsRecordedInto(t *testing.T) {
 	d := untilKept(w, episode, func(d session.Document) bool { return len(clipsOf(d, 0)) == 1 })
 	take := clipsOf(d, 0)[0]
 	assert.Equal(t, place.At, take.Start, "it begins where the place did")
-	assert.Empty(t, layouts.Places(d))
+	assert.Empty(t, d.EmptyPlaces())
 	by := take.Length - place.Length
 	assert.Negative(t, by)
 	was, now := clipsOf(laid, 2)[0], clipsOf(d, 2)[0]
@@ -164,14 +163,14 @@ func TestAHouseSoundIsTakenFromAnEpisodeEditedAndBroughtAlong(t *testing.T) {
 	w.UntilText("is in line again")
 	d = desk(t, episode).Document
 	assert.Equal(t, bed.Sound, clipsOf(d, 3)[0].Sound)
-	assert.Len(t, layouts.Places(d), 5)
+	assert.Len(t, d.EmptyPlaces(), 5)
 	w.Until(`!document.body.innerText.includes("Bring episodes along")`)
 
 	// A layout is removed after a question, and the episode stays.
 	w.Press("Remove To be taken from")
 	w.Press("Remove the layout")
 	w.Until(`!document.body.innerText.includes("To be taken from")`)
-	assert.Len(t, layouts.Places(desk(t, episode).Document), 5)
+	assert.Len(t, desk(t, episode).Document.EmptyPlaces(), 5)
 }
 
 func TestAFinishedFileIsSentToThePracticeHostWhichBreaksOff(t *testing.T) {

@@ -45,12 +45,12 @@ func (d *draft) forgetPlaces() {
 
 // fillPlace says where what is to begin on a track at a time begins, and makes room for its
 // length: if there is an empty place, at the beginning of that, and all that follows moves along.
+// The place is as long as what fills it then, and empty again if that is taken away.
 func (d *draft) fillPlace(t *session.Track, at, length audio.Frames) (start audio.Frames, err error) {
-	if id, m, there := d.placeAt(t, at, 0); there {
+	if m, there := d.placeAt(t, at, 0); there {
 		if length < 1 || d.Length()+length > session.MaxLength {
 			return at, problem.New("too-long", "sound", "With this in its place the session would be too long.")
 		}
-		delete(d.Markers, id)
 		d.moveAlong(m.At, m.At+m.Length, length-m.Length)
 		return m.At, nil
 	}
@@ -58,13 +58,13 @@ func (d *draft) fillPlace(t *session.Track, at, length audio.Frames) (start audi
 }
 
 // placeAt is the empty place of a track in which a time lies, or that begins at most so much after it.
-func (d *draft) placeAt(t *session.Track, at, early audio.Frames) (id string, m session.Marker, found bool) {
-	for k, one := range d.Markers {
-		if one.Fills == t.ID && at+early >= one.At && at < one.At+one.Length && (!found || one.At < m.At) {
-			id, m, found = k, one, true
+func (d *draft) placeAt(t *session.Track, at, early audio.Frames) (m session.Marker, found bool) {
+	for _, one := range d.Markers {
+		if one.Fills == t.ID && at+early >= one.At && at < one.At+one.Length && (!found || one.At < m.At) && d.IsEmpty(one) {
+			m, found = one, true
 		}
 	}
-	return id, m, found
+	return m, found
 }
 
 // moveAlong makes a stretch longer or shorter by a time. What begins after it, or in it and

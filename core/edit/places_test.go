@@ -39,7 +39,8 @@ func TestWhatFillsAnEmptyPlaceBeginsThereAndAllThatFollowsMovesAlong(t *testing.
 	voice := s.clips(0)
 	require.Len(t, voice, 1)
 	assert.Equal(t, []audio.Frames{10 * second, 25 * second}, []audio.Frames{voice[0].Start, voice[0].Length})
-	assert.NotContains(t, s.doc.Markers, "m6", "it is not empty any more")
+	assert.Equal(t, []string{"m7"}, s.doc.EmptyPlaces(), "it is not empty any more")
+	assert.Equal(t, 25*second, s.doc.Markers["m6"].Length)
 	bed, outro := s.doc.Tracks[1].Clips["c4"], s.doc.Tracks[2].Clips["c5"]
 	assert.Equal(t, []audio.Frames{0, 45 * second}, []audio.Frames{bed.Start, bed.Length}, "the bed lies under all of it")
 	assert.Equal(t, 33*second, outro.Start, "the outro keeps its distance from the end")
@@ -50,12 +51,28 @@ func TestWhatFillsAnEmptyPlaceBeginsThereAndAllThatFollowsMovesAlong(t *testing.
 	assert.InDelta(t, 0, level(line, 37*second), 0.1)
 	s.do(edit.PlaceTake{Sound: testkit.ID(3), Track: "t1", Start: 40 * second, Name: "Take 1"})
 	assert.Equal(t, 39*second, s.clips(0)[1].Start, "a recording, too, begins where the place does")
-	assert.NotContains(t, s.doc.Markers, "m7")
+	assert.Empty(t, s.doc.EmptyPlaces())
+
+	// Another take in its place, and what follows moves along with that; without any, the place is empty again.
+	s.do(edit.PlaceTake{Sound: testkit.ID(2), Track: "t1", Start: 39 * second, Name: "Take 2", Instead: []string{testkit.ID(3)}})
+	assert.Equal(t, []audio.Frames{39 * second, 25 * second}, []audio.Frames{s.clips(0)[1].Start, s.doc.Markers["m7"].Length})
+	assert.Len(t, s.clips(0), 2)
+	take := func() (id string) {
+		for id, c := range s.doc.Tracks[0].Clips {
+			if c.Start == 39*second {
+				return id
+			}
+		}
+		return ""
+	}()
+	s.do(edit.RemoveClips{Clips: []string{take}})
+	assert.Equal(t, []string{"m7"}, s.doc.EmptyPlaces())
+	s.do(edit.RemoveMarkers{Markers: []string{"m7"}})
 
 	// What the device heard late stands before the place that it was begun at, and is skipped.
 	s.do(edit.AddPlace{Track: "t1", At: 100 * second, Length: 5 * second})
 	s.do(edit.PlaceTake{Sound: testkit.ID(3), Track: "t1", Start: 100*second - 2000, Name: "Take 2"})
-	late := s.clips(0)[2]
+	late := s.clips(0)[1]
 	assert.Equal(t, []audio.Frames{100 * second, 2000, 4*second - 2000}, []audio.Frames{late.Start, late.Offset, late.Length})
 	assert.Equal(t, 33*second, s.doc.Tracks[2].Clips["c5"].Start, "what began before the place stays")
 }

@@ -37,18 +37,18 @@ func (o PlaceTake) apply(d *draft) (string, error) {
 		return "", problem.New("clip-outside-sound", "offset", "The recording ends before the place where it should begin.")
 	}
 	start, offset := max(0, o.Start), o.Offset
+	for id, c := range t.Clips {
+		if slices.Contains(o.Instead, c.Sound) && c.Start < start+sound.Length-offset && c.End() > start {
+			delete(t.Clips, id) // the place that it filled is empty again
+		}
+	}
 	// What was begun at an empty place stands before it by what the device hears late: that is skipped.
-	if _, m, there := d.placeAt(t, start, mostLate); there && m.At > start && offset+m.At-start < sound.Length {
+	if m, there := d.placeAt(t, start, mostLate); there && m.At > start && offset+m.At-start < sound.Length {
 		start, offset = m.At, offset+m.At-start
 	}
 	length := sound.Length - offset
 	if start, err = d.fillPlace(t, start, length); err != nil {
 		return "", err
-	}
-	for id, c := range t.Clips {
-		if slices.Contains(o.Instead, c.Sound) && c.Start < start+length && c.End() > start {
-			delete(t.Clips, id)
-		}
 	}
 	if err := d.clear(t, start, start+length); err != nil {
 		return "", err

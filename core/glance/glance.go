@@ -20,6 +20,7 @@ type Glance struct {
 	Order  []Stretch    `json:"order" nullable:"false" doc:"The running order: named ranges by their beginning"`
 	// Crossings are those of all tracks.
 	Crossings []session.Crossing `json:"crossings" nullable:"false" doc:"Where one clip takes over from another"`
+	Empty     []string           `json:"empty" nullable:"false" doc:"The places that nothing fills, by the ids of their markers"`
 }
 
 // TrackState is what follows for a track.
@@ -37,7 +38,7 @@ type Stretch struct {
 
 // Of looks at a document.
 func Of(d session.Document) Glance {
-	g := Glance{Length: d.Length(), Tracks: []TrackState{}, Order: []Stretch{}, Crossings: []session.Crossing{}}
+	g := Glance{Length: d.Length(), Tracks: []TrackState{}, Order: []Stretch{}, Crossings: []session.Crossing{}, Empty: append([]string{}, d.EmptyPlaces()...)}
 	audible := d.Audible()
 	for i, t := range d.Tracks {
 		channels := 0

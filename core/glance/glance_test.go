@@ -27,6 +27,7 @@ func TestWhatFollowsFromADocument(t *testing.T) {
 	}
 	d.Markers = map[string]session.Marker{
 		"m1": {At: 1000, Length: 1000}, "m2": {At: 0, Length: 2000}, "m3": {At: 5000, Length: 100}, "m4": {At: 7}, "m5": {At: 8000, Length: 10},
+		"m6": {At: 2000, Length: 100, Fills: "t1"}, "m7": {At: 900, Length: 200, Fills: "t1"}, // the one is empty, in the other a clip begins
 	}
 	assert.Equal(t, glance.Glance{
 		Length: 6000,
@@ -38,6 +39,7 @@ func TestWhatFollowsFromADocument(t *testing.T) {
 			{"m5", session.Music}, // nothing is in it
 		},
 		Crossings: []session.Crossing{},
+		Empty:     []string{"m6"},
 	}, glance.Of(d))
-	assert.Equal(t, glance.Glance{Tracks: []glance.TrackState{}, Order: []glance.Stretch{}, Crossings: []session.Crossing{}}, glance.Of(session.New()))
+	assert.Equal(t, glance.Glance{Tracks: []glance.TrackState{}, Order: []glance.Stretch{}, Crossings: []session.Crossing{}, Empty: []string{}}, glance.Of(session.New()))
 }

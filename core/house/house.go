@@ -6,7 +6,6 @@ package house
 
 import (
 	"fmt"
-	"slices"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
@@ -81,9 +80,4 @@ func called(d session.Document, s stretch) string {
 		}
 	}
 	return best
-}
-
-// Places are the empty places of a session by their times.
-func Places(d session.Document) (ids []string) {
-	return slices.DeleteFunc(session.MarkersInOrder(d.Markers), func(id string) bool { return d.Markers[id].Fills == "" })
 }

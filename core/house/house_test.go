@@ -65,7 +65,7 @@ func TestALayoutHasTheMusicAndPlacesForWhatWasSaid(t *testing.T) {
 		assert.Empty(t, l.Tracks[i].Clips)
 	}
 	var places []session.Marker
-	for _, id := range house.Places(l) {
+	for _, id := range l.EmptyPlaces() {
 		places = append(places, l.Markers[id])
 	}
 	assert.Equal(t, []session.Marker{

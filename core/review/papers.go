@@ -8,7 +8,6 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/credits"
 	"ruvel/core/edit"
-	"ruvel/core/house"
 	"ruvel/core/session"
 	"ruvel/core/speech"
 )
@@ -18,7 +17,7 @@ func (r *reader) phrasesOf(sound string) ([]speech.Phrase, error) {
 }
 
 func (r *reader) places() (out []Finding) {
-	for _, id := range house.Places(r.Document) {
+	for _, id := range r.Document.EmptyPlaces() {
 		m := r.Document.Markers[id]
 		track := r.Document.Tracks[r.Document.FindTrack(m.Fills)]
 		out = append(out, Finding{

@@ -172,8 +172,28 @@ type Marker struct {
 	Chapter bool   `json:"chapter,omitempty" doc:"It is a chapter of the finished episode"`
 	Link    string `json:"link,omitempty" maxLength:"2000" doc:"An address on the web that belongs to the chapter"`
 	Picture string `json:"picture,omitempty" maxLength:"64" doc:"The id of a picture that is shown with the chapter"`
-	// Fills makes the range an empty place: what comes to lie in it fills it, and all that follows moves along.
-	Fills string `json:"fills,omitempty" maxLength:"20" doc:"The id of the track on which this range is an empty place, which a recording or a file fills"`
+	// Fills makes the range a place on a track. While no clip of that begins in it, it is empty: what comes to
+	// begin in it then fills it, and all that follows moves along.
+	Fills string `json:"fills,omitempty" maxLength:"20" doc:"The id of the track on which this range is a place that a recording or a file fills; it is empty while no clip of the track begins in it"`
+}
+
+// IsEmpty says whether a range is a place that nothing fills.
+func (d Document) IsEmpty(m Marker) bool {
+	i := d.FindTrack(m.Fills)
+	if m.Fills == "" || i < 0 {
+		return false
+	}
+	for _, c := range d.Tracks[i].Clips {
+		if c.Start >= m.At && c.Start < m.At+m.Length {
+			return false
+		}
+	}
+	return true
+}
+
+// EmptyPlaces are the places that nothing fills, by their times.
+func (d Document) EmptyPlaces() []string {
+	return slices.DeleteFunc(MarkersInOrder(d.Markers), func(id string) bool { return !d.IsEmpty(d.Markers[id]) })
 }
 
 // OwnTarget is a delivery target that a show has made for itself.

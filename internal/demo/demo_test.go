@@ -13,7 +13,6 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/credits"
-	"ruvel/core/house"
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
@@ -104,7 +103,7 @@ func TestASeriesWhoseFillingBrokeOffIsCompletedAndAFilledOneIsLeftAlone(t *testi
 	for i, want := range []int{5, 1} {
 		layout, _, err := st.Document(t.Context(), layouts[i].ID)
 		require.NoError(t, err)
-		assert.Len(t, house.Places(layout), want, layouts[i].Title)
+		assert.Len(t, layout.EmptyPlaces(), want, layouts[i].Title)
 	}
 	all, err := st.Sounds(t.Context(), shows[0].ID)
 	require.NoError(t, err)

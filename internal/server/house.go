@@ -88,7 +88,7 @@ func (s *Server) layouts(ctx context.Context, show string) ([]Layout, error) {
 		l := Layout{Episode: view(e), Places: []EmptyPlace{}, Tracks: []string{}, Music: []HouseMusic{}}
 		target, _ := doc.Aim()
 		l.Target = target.Name
-		for _, id := range house.Places(doc) {
+		for _, id := range doc.EmptyPlaces() {
 			m := doc.Markers[id]
 			l.Places = append(l.Places, EmptyPlace{m.Name, doc.Tracks[doc.FindTrack(m.Fills)].Name, session.Span{From: m.At, To: m.At + m.Length}})
 		}

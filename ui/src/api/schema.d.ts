@@ -2765,6 +2765,8 @@ export interface components {
         Glance: {
             /** @description Where one clip takes over from another */
             crossings: components["schemas"]["Crossing"][];
+            /** @description The places that nothing fills, by the ids of their markers */
+            empty: string[];
             /**
              * Format: int64
              * @description The end of the last clip, in frames at 48 kHz
@@ -3186,7 +3188,7 @@ export interface components {
             at: number;
             /** @description It is a chapter of the finished episode */
             chapter?: boolean;
-            /** @description The id of the track on which this range is an empty place, which a recording or a file fills */
+            /** @description The id of the track on which this range is a place that a recording or a file fills; it is empty while no clip of the track begins in it */
             fills?: string;
             /** Format: int64 */
             length: number;

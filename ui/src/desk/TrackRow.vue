@@ -82,7 +82,9 @@ const trackLine = computed(() => ({
   height: `${clipHeight.value - HEAD - 2 * BORDER}px`,
 }));
 const places = computed(() =>
-  Object.entries(session.document?.markers ?? {}).filter(([, m]) => m.fills === props.track.id),
+  (session.glance?.empty ?? [])
+    .map((id) => [id, session.document?.markers[id]] as const)
+    .filter((p): p is [string, Schema["Marker"]] => p[1]?.fills === props.track.id),
 );
 const ghosts = computed(() => desk.ghosts.value.filter((g) => g.track === props.track.id));
 const span = (from: number, to: number) => ({
