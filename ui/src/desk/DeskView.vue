@@ -214,7 +214,7 @@ function wheel(event: WheelEvent): void {
             <TrackRow :track="track" :index="index" />
             <LeadStrip v-if="index === lastVoice" />
           </template>
-          <EmptyDesk v-if="session.length === 0 && !recorder.busy" />
+          <EmptyDesk v-if="session.length === 0 && !session.glance?.empty.length && !recorder.busy" />
           <AddTrack />
           <div class="over" aria-hidden="true">
             <TimeLines />
