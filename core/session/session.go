@@ -193,7 +193,13 @@ func (d Document) IsEmpty(m Marker) bool {
 
 // EmptyPlaces are the places that nothing fills, by their times.
 func (d Document) EmptyPlaces() []string {
-	return slices.DeleteFunc(MarkersInOrder(d.Markers), func(id string) bool { return !d.IsEmpty(d.Markers[id]) })
+	empty := map[string]Marker{}
+	for id, m := range d.Markers {
+		if d.IsEmpty(m) {
+			empty[id] = m
+		}
+	}
+	return MarkersInOrder(empty)
 }
 
 // OwnTarget is a delivery target that a show has made for itself.

@@ -24,6 +24,7 @@ import (
 	"ruvel/core/details"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/internal/disk"
 )
 
 // Form is what archives are written in.
@@ -134,7 +135,7 @@ func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, 
 			return err
 		}
 		sum := sha256.New()
-		n, err := io.Copy(io.MultiWriter(w, sum), contextual{ctx, from})
+		n, err := io.Copy(io.MultiWriter(w, sum), disk.Until(ctx, from))
 		if of == OfFile {
 			fmt.Fprintf(&sealed, "%x  %s\n", sum.Sum(nil), name)
 		}
@@ -164,19 +165,6 @@ func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, 
 		}
 	}
 	return out.Close()
-}
-
-// contextual ends with its context.
-type contextual struct {
-	ctx context.Context
-	io.Reader
-}
-
-func (c contextual) Read(p []byte) (int, error) {
-	if err := c.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return c.Reader.Read(p)
 }
 
 func pack(out *zip.Writer, name string, data []byte) error {
@@ -407,7 +395,7 @@ func (a *Archive) Unpack(ctx context.Context, dir string) error {
 		if err != nil {
 			return err
 		}
-		_, err = io.Copy(to, contextual{ctx, from})
+		_, err = io.Copy(to, disk.Until(ctx, from))
 		return errors.Join(err, to.Close())
 	}
 	for _, s := range a.Sounds {

@@ -127,7 +127,7 @@ func (f Folder) Put(ctx context.Context, p Parcel) (name string, err error) {
 		return "", problem.New("folder-away", "folder", "The folder %s cannot be written to at the moment.", filepath.Base(f.Dir))
 	}
 	defer os.Remove(part)
-	_, err = io.Copy(out, contextual{ctx, r})
+	_, err = io.Copy(out, disk.Until(ctx, r))
 	if err = errors.Join(err, out.Chmod(0o644), out.Sync(), out.Close()); err != nil {
 		return "", disk.Full(err)
 	}
@@ -163,7 +163,7 @@ func (p Parcel) is(ctx context.Context, there *os.File) (bool, error) {
 	}
 	defer r.Close()
 	mine, theirs := sha256.New(), sha256.New()
-	_, err = io.Copy(mine, contextual{ctx, r})
+	_, err = io.Copy(mine, disk.Until(ctx, r))
 	if err == nil {
 		_, err = io.Copy(theirs, there)
 	}
@@ -193,17 +193,4 @@ func (f Folder) name(part, file string) (name string, err error) {
 		}
 	}
 	return name, err
-}
-
-// contextual stops reading when its context ends.
-type contextual struct {
-	ctx context.Context
-	io.Reader
-}
-
-func (c contextual) Read(p []byte) (int, error) {
-	if err := c.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return c.Reader.Read(p)
 }

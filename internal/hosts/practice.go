@@ -81,7 +81,7 @@ func (h Practice) Send(ctx context.Context, p Parcel) (Receipt, error) {
 
 // take takes the bytes of a file in the way that was asked for.
 func (h Practice) take(ctx context.Context, to io.Writer, from io.Reader, p Parcel) error {
-	from = contextual{ctx, from}
+	from = disk.Until(ctx, from)
 	switch {
 	case p.Way == BreaksOff && p.Try <= breaks:
 		n, err := io.CopyN(to, from, p.Size/2)

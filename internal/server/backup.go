@@ -66,6 +66,9 @@ func (s *Server) takeSettings(ctx context.Context, show string, in ShowSettings)
 	if in.Form != ShowForm {
 		return problem.New("unknown-form", "form", "These settings have the form %q; this version of Ruvel reads %s.", problem.Short(in.Form, 80), ShowForm)
 	}
+	if err := errors.Join(in.Details.Check(), in.Limits.Check()); err != nil { // before anything is kept
+		return err
+	}
 	if in.Details.Artwork != "" {
 		if _, err := s.Store.Picture(ctx, show, in.Details.Artwork); store.IsNotFound(err) {
 			in.Details.Artwork = ""
@@ -73,10 +76,10 @@ func (s *Server) takeSettings(ctx context.Context, show string, in ShowSettings)
 			return err
 		}
 	}
-	if err := s.Store.SetDetails(ctx, show, in.Details); err != nil {
+	if err := s.Store.SetTargets(ctx, show, in.Targets); err != nil {
 		return err
 	}
-	if err := s.Store.SetTargets(ctx, show, in.Targets); err != nil {
+	if err := s.Store.SetDetails(ctx, show, in.Details); err != nil {
 		return err
 	}
 	return s.Store.SetLimits(ctx, show, in.Limits)
@@ -163,6 +166,9 @@ func (s *Server) backUp(ctx context.Context, folder string, e store.Episode) (fr
 	changed := e.Changed.Truncate(time.Microsecond)
 	if info, err := os.Stat(path); err == nil && info.ModTime().Equal(changed) {
 		return false, nil
+	}
+	if err := s.Space.Room(0); err != nil {
+		return false, err
 	}
 	return true, whole(path, changed, func(f *os.File) error {
 		if err := archive.Write(ctx, f, m, doc, s.inArchive); err != nil {

@@ -22,7 +22,6 @@ type Layout struct {
 	Music  []HouseMusic `json:"music" nullable:"false" doc:"What is played in every episode"`
 	Target string       `json:"target" doc:"In words"`
 	Made   int          `json:"made" doc:"How many episodes began as it"`
-	Behind int          `json:"behind" doc:"How many of them can be brought along with what has changed in it since"`
 }
 
 // EmptyPlace is where something goes that each episode has of its own.
@@ -108,15 +107,6 @@ func (s *Server) layouts(ctx context.Context, show string) ([]Layout, error) {
 			return nil, err
 		}
 		l.Made = len(made)
-		for _, m := range made {
-			changes, _, err := s.bringable(ctx, m.ID, doc)
-			if err != nil {
-				return nil, err
-			}
-			if slices.ContainsFunc(changes, func(c house.Change) bool { return !c.Kept }) {
-				l.Behind++
-			}
-		}
 		out = append(out, l)
 	}
 	return out, nil

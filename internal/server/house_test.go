@@ -22,7 +22,7 @@ func TestALayoutIsTakenFromAnEpisodeAndANewOneBeginsAsIt(t *testing.T) {
 		return want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": base, "op": op})
 	}
 	// What came in as voice becomes a place.
-	track, base := desk.Document.Tracks[0].ID, desk.Version
+	track := desk.Document.Tracks[0].ID
 	for _, tr := range desk.Document.Tracks {
 		for _, c := range tr.Clips {
 			if c.Sound == voice {
@@ -30,7 +30,7 @@ func TestALayoutIsTakenFromAnEpisodeAndANewOneBeginsAsIt(t *testing.T) {
 			}
 		}
 	}
-	base = edit(episode, base, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "part": "voice", "fader": -3, "name": "Presenter"}}}).Version
+	edit(episode, desk.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "part": "voice", "fader": -3, "name": "Presenter"}}})
 	want[any](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of this one alone", "language": "en", "keywords": []string{"harbour"}})
 
 	made := want[server.Episode](t, "POST", "/shows/"+show+"/layouts", map[string]any{"name": "Feature", "from": episode})
@@ -89,7 +89,6 @@ func TestALayoutIsTakenFromAnEpisodeAndANewOneBeginsAsIt(t *testing.T) {
 	refused(t, 404, "POST", "/shows/"+show+"/episodes", map[string]any{"title": "x", "layout": episode})
 	_, elsewhere := newEpisode(t)
 	refused(t, 404, "POST", "/shows/"+show+"/layouts", map[string]any{"name": "x", "from": elsewhere})
-	_ = base
 }
 
 func TestAPieceIsPlayedInsteadOfAnotherAndWhatIsDoneToItHolds(t *testing.T) {

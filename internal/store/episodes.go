@@ -10,6 +10,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/details"
 	"ruvel/core/loudness"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
@@ -56,24 +57,46 @@ func (s *Store) AddEpisode(ctx context.Context, show, title string, number int, 
 
 // AddEpisodeAs is AddEpisode with an id of the caller's choice. The same id twice is one episode.
 func (s *Store) AddEpisodeAs(ctx context.Context, id, show, title string, number int, doc session.Document) (Episode, error) {
+	return s.add(ctx, id, show, title, number, doc, beginning{})
+}
+
+// beginning is what an episode has from the start besides its document.
+type beginning struct {
+	said   details.Details
+	layout bool    // it is a layout of the house sound
+	from   *string // the layout that it begins as; its document is that of the episode then
+}
+
+// add makes an episode or a layout, all at once or not at all.
+func (s *Store) add(ctx context.Context, id, show, title string, number int, doc session.Document, b beginning) (Episode, error) {
 	if e, err := s.Episode(ctx, id); err == nil {
 		return e, nil
 	} else if !IsNotFound(err) {
 		return e, err
 	}
+	data, rest := doc.JSON(), b.said
+	rest.Description, rest.Language = "", ""
+	var of []byte
+	if b.from != nil {
+		of = data
+	}
 	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
-		var name string
-		if err := found(tx.GetContext(ctx, &name, `SELECT name FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
+		var layouts int
+		if err := found(tx.GetContext(ctx, &layouts, `SELECT (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id AND layout) FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
 			return err
 		}
+		if b.layout && layouts >= mostLayouts {
+			return problem.New("too-many-layouts", "name", "A show has at most %d layouts. Remove one that is not used any more.", mostLayouts)
+		}
 		n := number
-		if n == 0 {
+		if n == 0 && !b.layout {
 			if err := tx.GetContext(ctx, &n, `SELECT COALESCE(MAX(number), 0) + 1 FROM episodes WHERE show_id = ?`, show); err != nil {
 				return err
 			}
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length, next_id) VALUES (?, ?, ?, ?, ?, ?, ?)`,
-			id, show, n, strings.TrimSpace(title), doc.JSON(), doc.Length(), doc.Next); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, layout, made_from, made_of)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			id, show, n, strings.TrimSpace(title), data, doc.Length(), doc.Next, b.said.Description, b.said.Language, text(rest), b.layout, b.from, of); err != nil {
 			return err
 		}
 		return use(ctx, tx, id, show, doc)

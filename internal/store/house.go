@@ -2,12 +2,8 @@ package store
 
 import (
 	"context"
-	"strings"
-
-	"github.com/jmoiron/sqlx"
 
 	"ruvel/core/details"
-	"ruvel/core/problem"
 	"ruvel/core/session"
 )
 
@@ -32,31 +28,7 @@ func (s *Store) AddLayout(ctx context.Context, show, name string, doc session.Do
 
 // AddLayoutAs is AddLayout with an id of the caller's choice. The same id twice is one layout.
 func (s *Store) AddLayoutAs(ctx context.Context, id, show, name string, doc session.Document, said details.Details) (Episode, error) {
-	if e, err := s.Episode(ctx, id); err == nil {
-		return e, nil
-	} else if !IsNotFound(err) {
-		return e, err
-	}
-	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
-		var there int
-		if err := found(tx.GetContext(ctx, &there, `SELECT (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id AND layout) FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
-			return err
-		}
-		if there >= mostLayouts {
-			return problem.New("too-many-layouts", "name", "A show has at most %d layouts. Remove one that is not used any more.", mostLayouts)
-		}
-		rest := said
-		rest.Description, rest.Language = "", ""
-		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length, next_id, layout, description, language, details) VALUES (?, ?, 0, ?, ?, ?, ?, TRUE, ?, ?, ?)`,
-			id, show, strings.TrimSpace(name), doc.JSON(), doc.Length(), doc.Next, said.Description, said.Language, text(rest)); err != nil {
-			return err
-		}
-		return use(ctx, tx, id, show, doc)
-	})
-	if err != nil {
-		return Episode{}, err
-	}
-	return s.Episode(ctx, id)
+	return s.add(ctx, id, show, name, 0, doc, beginning{said: said, layout: true})
 }
 
 // Layout is one layout.
@@ -78,18 +50,7 @@ func (s *Store) AddEpisodeFrom(ctx context.Context, show, layout, title string, 
 	if err != nil {
 		return Episode{}, err
 	}
-	e, err := s.AddEpisode(ctx, show, title, number, doc)
-	if err != nil {
-		return Episode{}, err
-	}
-	said := l.Said()
-	rest := said
-	rest.Description, rest.Language = "", ""
-	if _, err := s.db.ExecContext(ctx, `UPDATE episodes SET made_from = ?, made_of = ?, description = ?, language = ?, details = ? WHERE id = ?`,
-		layout, doc.JSON(), said.Description, said.Language, text(rest), e.ID); err != nil {
-		return Episode{}, err
-	}
-	return s.Episode(ctx, e.ID)
+	return s.add(ctx, NewID(), show, title, number, doc, beginning{said: l.Said(), from: &layout})
 }
 
 // BegunAs lists the episodes that began as a layout, the newest first.

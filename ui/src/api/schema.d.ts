@@ -2972,11 +2972,6 @@ export interface components {
         Layout: {
             /** @description The id of a picture; on the command line, a file beside this one */
             artwork?: string;
-            /**
-             * Format: int64
-             * @description How many of them can be brought along with what has changed in it since
-             */
-            behind: number;
             /** Format: date-time */
             changed: string;
             copyright?: string;

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { ElDialog, ElInput, ElMessage, ElMessageBox } from "element-plus";
+import { ElDialog, ElInput, ElMessage } from "element-plus";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type Refusal, type Schema } from "../api/client";
 import AlongList from "./AlongList.vue";
+import { removeIfMeant } from "../shelf/removing";
 import LayoutCard from "./LayoutCard.vue";
 
 /** The house sound of a show: its layouts, and the episodes that can be brought along with what has changed in them. */
@@ -66,21 +67,8 @@ async function answer(): Promise<void> {
 }
 
 async function remove(layout: Schema["Layout"]): Promise<void> {
-  try {
-    await ElMessageBox.confirm(
-      `“${layout.title}” is removed from the house sound, with its history. Episodes that began as it stay as they are; they can no longer be brought along.`,
-      "Remove this layout?",
-      { confirmButtonText: "Remove the layout", cancelButtonText: "Keep it", type: "warning" },
-    );
-  } catch {
-    return;
-  }
-  try {
-    await ask(api.DELETE("/episodes/{episode}", { params: { path: { episode: layout.id } } }));
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
-  }
-  await load();
+  const gone = `“${layout.title}” is removed from the house sound, with its history. Episodes that began as it stay as they are; they can no longer be brought along.`;
+  if (await removeIfMeant(layout.id, { title: "Remove this layout?", gone, what: "layout" })) await load();
 }
 
 onMounted(load);
@@ -145,7 +133,7 @@ watch(() => props.show, load);
         <el-input id="house-name" v-model="name" maxlength="200" autofocus />
         <template v-if="asking?.what === 'layout'">
           <label for="house-from">Taken from</label>
-          <select id="house-from" v-model="from">
+          <select id="house-from" v-model="from" class="plain-select">
             <option v-for="e in episodes" :key="e.id" :value="e.id">{{ e.number }} · {{ e.title }}</option>
             <option value="">nothing: an empty layout</option>
           </select>
@@ -239,15 +227,6 @@ label {
 }
 label:first-child {
   margin-top: 0;
-}
-select {
-  width: 100%;
-  padding: 6px 8px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
 }
 .answers {
   display: flex;

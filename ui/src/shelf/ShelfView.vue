@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElMessage, ElMessageBox } from "element-plus";
+import { ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElMessage } from "element-plus";
 import { MoreHorizontal } from "lucide-vue-next";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type Refusal, type Schema } from "../api/client";
 import ArchiveOpener from "./ArchiveOpener.vue";
 import EpisodeRow from "./EpisodeRow.vue";
+import { removeIfMeant } from "./removing";
 
 const props = defineProps<{ show?: string }>();
 const router = useRouter();
@@ -119,21 +120,8 @@ async function answer(): Promise<void> {
 }
 
 async function remove(episode: Schema["Episode"]): Promise<void> {
-  try {
-    await ElMessageBox.confirm(
-      `“${episode.title}” is removed with its history, its finished files, and what listeners have of it: links, comments, its place in the feed. The sounds stay with the show.`,
-      "Remove this episode?",
-      { confirmButtonText: "Remove the episode", cancelButtonText: "Keep it", type: "warning" },
-    );
-  } catch {
-    return;
-  }
-  try {
-    await ask(api.DELETE("/episodes/{episode}", { params: { path: { episode: episode.id } } }));
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
-  }
-  await loadEpisodes();
+  const gone = `“${episode.title}” is removed with its history, its finished files, and what listeners have of it: links, comments, its place in the feed. The sounds stay with the show.`;
+  if (await removeIfMeant(episode.id, { title: "Remove this episode?", gone, what: "episode" })) await loadEpisodes();
 }
 
 onMounted(load);
@@ -206,7 +194,7 @@ watch(() => current.value?.id, loadEpisodes);
         <el-input id="new-name" v-model="name" maxlength="200" autofocus />
         <template v-if="asking === 'episode' && layouts.length > 0">
           <label for="new-layout" class="second">It begins as</label>
-          <select id="new-layout" v-model="layout">
+          <select id="new-layout" v-model="layout" class="plain-select">
             <option v-for="l in layouts" :key="l.id" :value="l.id">{{ l.title }}</option>
             <option value="">an empty session</option>
           </select>
@@ -300,15 +288,6 @@ main {
 }
 .second {
   margin-top: 12px;
-}
-select {
-  width: 100%;
-  padding: 6px 8px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
 }
 .more {
   display: grid;

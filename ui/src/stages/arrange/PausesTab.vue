@@ -115,7 +115,7 @@ async function tighten(): Promise<void> {
     </label>
     <label class="where">
       <span>On</span>
-      <select v-model="on" aria-label="Tighten on">
+      <select v-model="on" class="plain-select" aria-label="Tighten on">
         <option value="">all tracks, in step</option>
         <option v-for="t in voices" :key="t.id" :value="t.id">{{ t.name }} alone</option>
       </select>
@@ -170,14 +170,6 @@ label.where {
 }
 label :deep(input) {
   border-color: var(--rule-strong);
-}
-select {
-  padding: 3px 6px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
 }
 ul {
   max-height: 46vh;

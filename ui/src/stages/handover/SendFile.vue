@@ -55,7 +55,7 @@ function words(s: Schema["Sent"]): string {
   <form v-if="asking" class="ask" @submit.prevent="chosen && send(chosen.key, chosen.ways.length ? way : undefined)">
     <label>
       <span>Send it to</span>
-      <select v-model="host" aria-label="Where to send it">
+      <select v-model="host" class="plain-select" aria-label="Where to send it">
         <option v-for="h in sendings.hosts" :key="h.key" :value="h.key === sendings.hosts[0]?.key ? '' : h.key">
           {{ h.name }}
         </option>
@@ -63,7 +63,7 @@ function words(s: Schema["Sent"]): string {
     </label>
     <label v-if="chosen?.ways.length">
       <span>which</span>
-      <select v-model="way" aria-label="How it takes it">
+      <select v-model="way" class="plain-select" aria-label="How it takes it">
         <option v-for="(w, i) in chosen.ways" :key="w.key" :value="i === 0 ? '' : w.key">{{ w.name }}</option>
       </select>
     </label>
@@ -96,15 +96,6 @@ label {
   display: grid;
   grid-template-columns: 74px 1fr;
   align-items: center;
-}
-select {
-  min-width: 0;
-  padding: 3px 6px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
 }
 p {
   margin: 0;

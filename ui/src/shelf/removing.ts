@@ -1,0 +1,24 @@
+import { ElMessage, ElMessageBox } from "element-plus";
+import { api, ask, type Refusal } from "../api/client";
+
+/** Removes an episode, or a layout, if that is really meant. Whether it was is the answer; what goes wrong is said. */
+export async function removeIfMeant(
+  id: string,
+  words: { title: string; gone: string; what: string },
+): Promise<boolean> {
+  try {
+    await ElMessageBox.confirm(words.gone, words.title, {
+      confirmButtonText: `Remove the ${words.what}`,
+      cancelButtonText: "Keep it",
+      type: "warning",
+    });
+  } catch {
+    return false;
+  }
+  try {
+    await ask(api.DELETE("/episodes/{episode}", { params: { path: { episode: id } } }));
+  } catch (error) {
+    ElMessage.error((error as Refusal).message);
+  }
+  return true;
+}
