@@ -49,15 +49,17 @@ func shortNews(doc session.Document) session.Document {
 	}
 	d.Tracks = tracks
 	d.Markers = map[string]session.Marker{}
-	const link, end = 11 * audio.Second, 41 * audio.Second
+	const link, end, low = 11 * audio.Second, 41 * audio.Second, 4 * audio.Second
 	for i := range d.Tracks {
 		t := &d.Tracks[i]
 		for id, c := range t.Clips {
 			if c.Start == 0 { // the bed ends as the outro comes in
 				c.Length = min(c.Length, end+2*audio.Second)
 				c.FadeOut = session.Fade{Length: 2 * audio.Second, Shape: session.Smooth}
-			} else { // which lies low under the last words
-				c.Start = end - 4*audio.Second
+			} else { // which lies low under the last words, and rises after them
+				rise := c.Envelope[len(c.Envelope)-2].At
+				skipped := max(0, rise-c.Offset-low-audio.Second/3)
+				c.Start, c.Offset, c.Length = end-low, c.Offset+skipped, c.Length-skipped
 			}
 			t.Clips[id] = c
 		}

@@ -186,6 +186,9 @@ async function mixDown(overrule: boolean): Promise<void> {
 </template>
 
 <style scoped>
+.whole a {
+  color: inherit;
+}
 .with {
   display: flex;
   gap: 6px;
