@@ -163,9 +163,7 @@ func (p *Plan) Course(trackID string, from, length audio.Frames, count int, more
 		first := int(at % spanLength / length)
 		take := min(count-k, int(spanLength/length)-first)
 		if t != nil && t.treated.on {
-			var err error
-			p.inTurn(func() { err = audio.Guard(func() { p.cells(t, n, first, length, out[k:k+take], more) }) })
-			if err != nil {
+			if err := p.inTurn(func() { p.cells(t, n, first, length, out[k:k+take], more) }); err != nil {
 				return nil, err
 			}
 		}

@@ -47,6 +47,7 @@ func (p panned) at(hop int) (power float64) {
 
 // estimator adds up the powers of the clips of a track.
 type estimator struct {
+	first     audio.Frames // the hop of the session that the first of the powers is of
 	powers    []float64
 	trackLine envelope.Curve
 	clip      session.Clip
@@ -61,7 +62,7 @@ const looks = 5
 
 func (e *estimator) add(sound panned) {
 	c := e.clip
-	for n := c.Start / loudness.Hop; n < audio.Frames(len(e.powers)) && n*loudness.Hop < c.End(); n++ {
+	for n := c.Start / loudness.Hop; n-e.first < audio.Frames(len(e.powers)) && n*loudness.Hop < c.End(); n++ {
 		from, to := max(c.Start, n*loudness.Hop), min(c.End(), (n+1)*loudness.Hop)
 		// The hops of the recording do not lie on those of the session.
 		own := n*loudness.Hop - c.Start + c.Offset
@@ -69,7 +70,7 @@ func (e *estimator) add(sound panned) {
 		part := float64(own-audio.Frames(k)*loudness.Hop) / float64(loudness.Hop)
 		power := (1-part)*sound.at(k) + part*sound.at(k+1)
 		if power > 0 {
-			e.powers[n] += power * e.square(from, to) * float64(to-from) / float64(loudness.Hop)
+			e.powers[n-e.first] += power * e.square(from, to) * float64(to-from) / float64(loudness.Hop)
 		}
 	}
 }

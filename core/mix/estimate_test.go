@@ -253,11 +253,11 @@ func TestHowLoudAClipIsHeardIsWhatItsTrackAloneMeasures(t *testing.T) {
 		plan, err := mix.Compile(d, testkit.Library(unlike).Sounds, nil)
 		require.NoError(t, err)
 		out := whole(t, plan)
-		got, peak, err := mix.Heard(track, []string{"c1"}, seriesOf, func(id string) (waveform.Pyramid, error) {
+		got, peak, err := mix.NewHearing(track, seriesOf, func(id string) (waveform.Pyramid, error) {
 			var b waveform.Builder
 			b.Write(unlike[id])
 			return b.Pyramid(), nil
-		})
+		}).Of([]string{"c1"})
 		require.NoError(t, err)
 		assert.InDelta(t, loudness.Measure(out).Integrated, got, 0.5)
 		fixed := float64(c.Gain + track.Fader + c.Envelope[0].Level)

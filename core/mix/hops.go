@@ -123,8 +123,7 @@ func (g *gauge) of(t *track, from, to audio.Frames) (stretch, error) {
 		}
 		each.Go(func() error {
 			var of powers
-			var err error
-			g.plan.inTurn(func() { err = audio.Guard(func() { of = g.plan.powersOf(t, first+int64(i)) }) })
+			err := g.plan.inTurn(func() { of = g.plan.powersOf(t, first+int64(i)) })
 			t.put(out[i*hopsPerSpan:(i+1)*hopsPerSpan], first+int64(i), of)
 			return err
 		})
@@ -157,9 +156,7 @@ func (g *gauge) all(t *track) (hops, error) {
 	var before, after []float64 // of the spans that are known
 	for _, n := range known {
 		var of powers
-		var err error
-		g.plan.inTurn(func() { err = audio.Guard(func() { of = g.plan.powersOf(t, n) }) })
-		if err != nil {
+		if err := g.plan.inTurn(func() { of = g.plan.powersOf(t, n) }); err != nil {
 			return nil, err
 		}
 		span := out[int(n)*hopsPerSpan : int(n+1)*hopsPerSpan]

@@ -26,7 +26,8 @@ type Plan struct {
 	rows   int     // of the document, those that cannot be heard included
 	length audio.Frames
 	spans  *Spans
-	turn   func(do func()) // around each piece of long work, if this is not nil
+	wanted func() error          // asked before each piece of long work that is not heard, if this is not nil
+	turn   func(do func()) error // around each such piece that computes spans, if this is not nil
 }
 
 type track struct {
@@ -132,21 +133,48 @@ const fewSpans = 32 << 20
 func (p *Plan) KeepIn(spans *Spans) { p.spans = spans }
 
 // InTurns is the plan for what may take long and is not heard: each piece of work on it, such as
-// treating ten seconds of a track, is done inside turn, which can make it wait for its turn.
-// Rendering is not.
-func (p *Plan) InTurns(turn func(do func())) *Plan {
+// treating ten seconds of a track, is done inside turn, which can make it wait for its turn, and gives an
+// error, without doing it, where nobody wants it any more. wanted says the same between pieces. An error of either ends the
+// work with it. Rendering never waits for such a turn, also where the plan is one of these.
+func (p *Plan) InTurns(wanted func() error, turn func(do func()) error) *Plan {
 	out := *p
-	out.turn = turn
+	out.wanted, out.turn = wanted, turn
 	return &out
 }
 
-// inTurn does a piece of work. Whoever makes a span has the turn before others can wait for it.
-func (p *Plan) inTurn(do func()) {
-	if p.turn == nil {
-		do()
-		return
+// heard is the plan for rendering: without turns.
+func (p *Plan) heard() *Plan {
+	if p.wanted == nil && p.turn == nil {
+		return p
 	}
-	p.turn(do)
+	out := *p
+	out.wanted, out.turn = nil, nil
+	return &out
+}
+
+// inTurn does a piece of work, on samples that may not be readable any more. Whoever makes a span has the
+// turn before others can wait for it.
+func (p *Plan) inTurn(do func()) (err error) {
+	if err := p.isWanted(); err != nil {
+		return err
+	}
+	work := func() { err = audio.Guard(do) }
+	if p.turn == nil {
+		work()
+		return err
+	}
+	if refused := p.turn(work); refused != nil {
+		return refused
+	}
+	return err
+}
+
+// isWanted is an error if nobody wants what is being computed any more.
+func (p *Plan) isWanted() error {
+	if p.wanted == nil {
+		return nil
+	}
+	return p.wanted()
 }
 
 // compiler knows what an earlier plan has compiled, by id.
@@ -285,6 +313,25 @@ type Levels struct {
 // LevelsAt breaks down the level of a clip at a session time. The plan says how far its track has made
 // way; without one it counts as if it made none.
 func LevelsAt(doc session.Document, clipID string, at audio.Frames, plan *Plan) (Levels, error) {
+	return NewBreakdown(doc, plan).At(clipID, at)
+}
+
+// Breakdown is LevelsAt for many clips and moments of one document. It is for one goroutine.
+type Breakdown struct {
+	doc       session.Document
+	plan      *Plan
+	audible   []bool
+	crossings map[string]map[string]session.Clip // of the tracks that were asked for
+}
+
+// NewBreakdown makes one.
+func NewBreakdown(doc session.Document, plan *Plan) *Breakdown {
+	return &Breakdown{doc, plan, doc.Audible(), map[string]map[string]session.Clip{}}
+}
+
+// At breaks down the level of a clip at a session time.
+func (b *Breakdown) At(clipID string, at audio.Frames) (Levels, error) {
+	doc, plan := b.doc, b.plan
 	i, c, found := doc.FindClip(clipID)
 	if !found {
 		return Levels{}, problem.New("unknown-clip", "clip", "That clip is not in the session any more.")
@@ -292,7 +339,12 @@ func LevelsAt(doc session.Document, clipID string, at audio.Frames, plan *Plan) 
 	t := doc.Tracks[i]
 	inside := min(max(at, c.Start), c.End()-1)
 	own := inside - c.Start
-	across, crosses := crossingsOf(t)[clipID]
+	all, known := b.crossings[t.ID]
+	if !known {
+		all = crossingsOf(t)
+		b.crossings[t.ID] = all
+	}
+	across, crosses := all[clipID]
 	crossing := 1.0
 	if crosses {
 		crossing = fade.In(across.FadeIn, own) * fade.Out(across.FadeOut, own, c.Length)
@@ -317,7 +369,7 @@ func LevelsAt(doc session.Document, clipID string, at audio.Frames, plan *Plan) 
 		TrackEnvelope: audio.Level(envelope.New(t.Envelope).GainAt(inside)),
 		MakingWay:     way,
 		Fader:         t.Fader,
-		Audible:       doc.Audible()[i],
+		Audible:       b.audible[i],
 		Inside:        inside == at,
 	}
 	l.Total = audio.Silence

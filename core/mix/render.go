@@ -30,6 +30,7 @@ type Renderer struct {
 
 // NewRenderer makes a renderer for a plan.
 func NewRenderer(p *Plan) *Renderer {
+	p = p.heard()
 	r := &Renderer{plan: p}
 	if slices.ContainsFunc(p.tracks, func(t track) bool { return t.treated.on }) {
 		r.held = make([][2]heldSpan, len(p.tracks))

@@ -32,14 +32,11 @@ func (p *Plan) Spread(trackID string, phrases func(sound string) ([]speech.Phras
 		if told {
 			spoken = func(at audio.Frames) bool { return within(said, from+at) }
 		}
-		p.inTurn(func() {
-			err = audio.Guard(func() {
-				if _, linked := r.gather(t, from, from+spanLength); linked != nil {
-					looks.Add(linked, t.Treatment.LowCut, spoken)
-				}
-			})
-		})
-		if err != nil {
+		if err := p.inTurn(func() {
+			if _, linked := r.gather(t, from, from+spanLength); linked != nil {
+				looks.Add(linked, t.Treatment.LowCut, spoken)
+			}
+		}); err != nil {
 			return out, err
 		}
 	}

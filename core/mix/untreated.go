@@ -61,15 +61,12 @@ func summed(to []float64, of powers) []float64 {
 }
 
 // loudnessOf is how loud a track is without its treatment and with it, from some spans.
-func (p *Plan) loudnessOf(t *track, spans []int64) (without, with float64, err error) {
+func (p *Plan) loudnessOf(t *track, spans []int64) (without, with float64, _ error) {
 	var before, after []float64
 	for _, n := range spans {
-		p.inTurn(func() {
-			err = audio.Guard(func() {
-				before, after = summed(before, p.powersBefore(t, n)), summed(after, p.powersOf(t, n))
-			})
-		})
-		if err != nil {
+		if err := p.inTurn(func() {
+			before, after = summed(before, p.powersBefore(t, n)), summed(after, p.powersOf(t, n))
+		}); err != nil {
 			return loudness.Floor, loudness.Floor, err
 		}
 	}

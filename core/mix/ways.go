@@ -84,6 +84,9 @@ func (p *Plan) dropsOf(of *parting, i int, g *gauge) ([]audio.DB, error) {
 	if known := of.drops[i].Load(); known != nil {
 		return *known, nil
 	}
+	if err := p.isWanted(); err != nil {
+		return nil, err
+	}
 	s := of.stretches[i]
 	first := int(s.From / loudness.Hop)
 	n := int((s.To-1)/loudness.Hop) - first + 1
@@ -241,6 +244,9 @@ func (p *Plan) Balance() (Balance, error) {
 	g := newGauge(p, false)
 	levels := make([]hops, len(p.tracks))
 	for i := range p.tracks {
+		if err := p.isWanted(); err != nil {
+			return out, err
+		}
 		var err error
 		if levels[i], err = g.all(&p.tracks[i]); err != nil {
 			return out, err

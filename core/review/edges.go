@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sort"
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
-	"ruvel/core/mix"
 	"ruvel/core/session"
 )
 
@@ -41,18 +41,15 @@ func (e edge) torn() bool { return e.inner > sounding && e.outer > max(sounding,
 func (r *reader) edges() (out []edge) {
 	r.eachTrack(func(t session.Track) {
 		ids := r.order[t.ID]
-		for _, id := range ids {
+		reach := reachOf(t, ids)
+		for i, id := range ids {
 			c := t.Clips[id]
 			for _, end := range []bool{false, true} {
 				at, f := c.Start, c.FadeIn
 				if end {
 					at, f = c.End(), c.FadeOut
 				}
-				meets := slices.ContainsFunc(ids, func(other string) bool {
-					o := t.Clips[other]
-					return other != id && o.Start <= at+touch && o.End() >= at-touch
-				})
-				if f.Length-f.Past >= soft || meets || r.err != nil {
+				if f.Length-f.Past >= soft || reach.meets(i, at) || r.err != nil {
 					continue
 				}
 				e := edge{track: t, id: id, clip: c, at: at, end: end}
@@ -74,8 +71,46 @@ func (r *reader) edges() (out []edge) {
 	return out
 }
 
+// reaching is how far the clips of a track reach that begin before a moment.
+type reaching struct {
+	starts   []audio.Frames    // of the clips, in order
+	furthest [][2]audio.Frames // of all clips up to one, the two ends that lie furthest, and
+	whose    []int             // which clip the first of them is of
+}
+
+func reachOf(t session.Track, ids []string) (r reaching) {
+	far, next, who := audio.Frames(-1), audio.Frames(-1), -1
+	for i, id := range ids {
+		c := t.Clips[id]
+		switch end := c.End(); {
+		case end > far:
+			far, next, who = end, far, i
+		default:
+			next = max(next, end)
+		}
+		r.starts, r.furthest, r.whose = append(r.starts, c.Start), append(r.furthest, [2]audio.Frames{far, next}), append(r.whose, who)
+	}
+	return r
+}
+
+// meets says whether another clip than one touches a moment.
+func (r reaching) meets(clip int, at audio.Frames) bool {
+	n := sort.Search(len(r.starts), func(i int) bool { return r.starts[i] > at+touch }) - 1
+	if n < 0 {
+		return false
+	}
+	end := r.furthest[n][0]
+	if r.whose[n] == clip {
+		end = r.furthest[n][1]
+	}
+	return end >= at-touch
+}
+
 // around gives the sound around an edge of a clip, as much as there is, and the gain that the clip has there.
 func (r *reader) around(c session.Clip, id string, at, n audio.Frames) (audio.PCM, float64) {
+	if !r.wanted() {
+		return nil, 0
+	}
 	samples, err := r.Source.Samples(c.Sound)
 	if err != nil {
 		r.err = err
@@ -102,7 +137,7 @@ func (r *reader) around(c session.Clip, id string, at, n audio.Frames) (audio.PC
 		r.err = err
 		return nil, 0
 	}
-	l, err := mix.LevelsAt(r.Document, id, min(max(at, c.Start), c.End()-1), r.Plan)
+	l, err := r.levels.At(id, min(max(at, c.Start), c.End()-1))
 	if err != nil {
 		r.err = err
 		return nil, 0
@@ -213,9 +248,11 @@ func (e edge) finding(limit float64, in, off audio.Frames) Finding {
 func (r *reader) joins() (out []Finding) {
 	r.eachTrack(func(t session.Track) {
 		ids := r.order[t.ID]
+		ends := make([]audio.Frames, len(ids))
 		for i, id := range ids {
 			b := t.Clips[id]
-			k := slices.IndexFunc(ids[:i], func(o string) bool { e := t.Clips[o].End(); return e <= b.Start && e >= b.Start-touch })
+			ends[i] = b.End()
+			k := slices.IndexFunc(ends[:i], func(e audio.Frames) bool { return e <= b.Start && e >= b.Start-touch })
 			if k < 0 || r.err != nil {
 				continue
 			}

@@ -96,15 +96,27 @@ func (r *reader) take() (out []Finding) {
 func (r *reader) hidden() (out []Finding) {
 	for _, t := range r.Document.Tracks {
 		ids := t.ClipsInOrder()
+		type shape struct {
+			from, to audio.Frames
+			layer    int
+		}
+		all := make([]shape, len(ids))
 		for i, id := range ids {
 			c := t.Clips[id]
-			over := slices.IndexFunc(ids, func(other string) bool {
-				o := t.Clips[other]
-				if other == id || o.Start > c.Start || o.End() < c.End() {
-					return false
+			all[i] = shape{c.Start, c.End(), c.Layer}
+		}
+		for i, id := range ids {
+			if !r.wanted() {
+				return nil
+			}
+			c, is := t.Clips[id], all[i]
+			over := -1
+			for k := 0; k < len(all) && all[k].from <= is.from && over < 0; k++ {
+				o := all[k]
+				if k != i && o.to >= is.to && (o.layer > is.layer || o.layer == is.layer && o.to-o.from == is.to-is.from && k > i) {
+					over = k
 				}
-				return o.Layer > c.Layer || o.Layer == c.Layer && o.Length == c.Length && slices.Index(ids, other) > i
-			})
+			}
 			if over < 0 {
 				continue
 			}

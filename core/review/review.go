@@ -59,6 +59,8 @@ type Fix struct {
 
 // Material is what a review rests on.
 type Material struct {
+	// Wanted is asked again and again while a review goes on; an error ends it with that. nil: it is wanted to its end.
+	Wanted   func() error
 	Document session.Document
 	Plan     *mix.Plan     // of the document; nil if a sound is missing, and then nothing is said of what is heard
 	Mix      *mix.Measured // of the plan; nil: not measured yet, and then nothing is said of the mix as a whole
@@ -87,7 +89,7 @@ type Take struct {
 // Of reviews a session. Findings are ordered by weight, then by time; what is set aside comes last. An error
 // says that a sound cannot be read.
 func Of(m Material) ([]Finding, error) {
-	r := &reader{Material: m, audible: m.Document.Audible(), order: map[string][]string{}, lines: map[string]envelope.Curve{}, ways: map[string]envelope.Curve{}}
+	r := &reader{Material: m, audible: m.Document.Audible(), order: map[string][]string{}, lines: map[string]envelope.Curve{}, ways: map[string]envelope.Curve{}, levels: mix.NewBreakdown(m.Document, m.Plan)}
 	for _, t := range m.Document.Tracks {
 		r.order[t.ID] = slices.DeleteFunc(t.ClipsInOrder(), func(id string) bool { return !heard(t.Clips[id]) })
 	}
@@ -102,7 +104,7 @@ func Of(m Material) ([]Finding, error) {
 			continue
 		}
 		these := rule.find(r)
-		if r.err != nil {
+		if r.wanted(); r.err != nil {
 			return nil, r.err
 		}
 		for _, f := range these {
@@ -174,7 +176,8 @@ type reader struct {
 	order    map[string][]string       // the clips that can be heard of each track, by start
 	lines    map[string]envelope.Curve // level lines, by track and clip
 	ways     map[string]envelope.Curve // how tracks make way
-	moving   []Finding                 // what ramps finds; nil until it was asked for
+	levels   *mix.Breakdown
+	moving   []Finding // what ramps finds; nil until it was asked for
 }
 
 // lineOf is the level line of a track or a clip.
@@ -237,6 +240,14 @@ func (r *reader) listen() (err error) {
 	return nil
 }
 
+// wanted says whether the review is wanted still.
+func (r *reader) wanted() bool {
+	if r.Wanted != nil && r.err == nil {
+		r.err = r.Wanted()
+	}
+	return r.err == nil
+}
+
 // target is the delivery target.
 func (r *reader) target() loudness.Target {
 	t, there := r.Document.Aim()
@@ -249,7 +260,7 @@ func (r *reader) target() loudness.Target {
 // eachTrack does something for all tracks that can be heard.
 func (r *reader) eachTrack(do func(t session.Track)) {
 	for i, t := range r.Document.Tracks {
-		if r.audible[i] && t.Fader > audio.Silence {
+		if r.audible[i] && t.Fader > audio.Silence && r.wanted() {
 			do(t)
 		}
 	}

@@ -9,91 +9,92 @@ import (
 // Together is one edit that does what the fixes of some findings do, and how many of them it takes in: those whose
 // edits are of the type of the first one and can be done at once.
 func Together(found []Finding) (op edit.Op, taken int) {
+	var ops []edit.Op
 	for _, f := range found {
-		if f.Fix == nil || f.Aside {
-			continue
-		}
-		if op == nil {
-			op, taken = f.Fix.Op, 1
-			continue
-		}
-		if both, can := joined(op, f.Fix.Op); can {
-			op, taken = both, taken+1
+		if f.Fix != nil && !f.Aside && (len(ops) == 0 || reflect.TypeOf(f.Fix.Op) == reflect.TypeOf(ops[0])) {
+			ops = append(ops, f.Fix.Op)
 		}
 	}
-	return op, taken
+	if len(ops) == 0 {
+		return nil, 0
+	}
+	if op, can := joined(ops); can {
+		return op, len(ops)
+	}
+	return ops[0], 1
 }
 
-// joined puts two edits together. What both change in one place is changed once: the first one says how.
-func joined(a, b edit.Op) (edit.Op, bool) {
-	if reflect.TypeOf(a) != reflect.TypeOf(b) {
-		return a, false
-	}
-	switch a := a.(type) {
+// joined puts edits of one type together. What several change in one place is changed once: the first one says how.
+func joined(ops []edit.Op) (edit.Op, bool) {
+	switch a := ops[0].(type) {
 	case edit.SetTracks:
-		a.Tracks = merged(a.Tracks, b.(edit.SetTracks).Tracks, func(c edit.TrackChange) string { return c.Track })
+		a.Tracks = merged(ops, func(o edit.SetTracks) []edit.TrackChange { return o.Tracks }, func(c edit.TrackChange) string { return c.Track })
 		return a, true
 	case edit.SetClips:
-		a.Clips = merged(a.Clips, b.(edit.SetClips).Clips, func(c edit.ClipChange) string { return c.Clip })
+		a.Clips = merged(ops, func(o edit.SetClips) []edit.ClipChange { return o.Clips }, func(c edit.ClipChange) string { return c.Clip })
 		return a, true
 	case edit.SetFades:
-		a.Fades = fadesOf(a.Fades, b.(edit.SetFades).Fades)
+		a.Fades = fadesOf(ops)
 		return a, true
 	case edit.SetSides:
-		a.Sides = merged(a.Sides, b.(edit.SetSides).Sides, func(s edit.SideOf) string { return s.Sound })
+		a.Sides = merged(ops, func(o edit.SetSides) []edit.SideOf { return o.Sides }, func(s edit.SideOf) string { return s.Sound })
 		return a, true
 	case edit.SetCrossings:
-		a.Crossings = merged(a.Crossings, b.(edit.SetCrossings).Crossings, func(c edit.CrossingChange) string { return c.Clip })
+		a.Crossings = merged(ops, func(o edit.SetCrossings) []edit.CrossingChange { return o.Crossings }, func(c edit.CrossingChange) string { return c.Clip })
 		return a, true
 	case edit.MovePoints:
-		a.Moves = merged(a.Moves, b.(edit.MovePoints).Moves, func(m edit.PointMove) edit.PointAt { return edit.PointAt{Line: m.Line, At: m.From} })
+		a.Moves = merged(ops, func(o edit.MovePoints) []edit.PointMove { return o.Moves }, func(m edit.PointMove) edit.PointAt { return edit.PointAt{Line: m.Line, At: m.From} })
 		return a, true
 	case edit.LayerClips:
-		a.Clips = merged(a.Clips, b.(edit.LayerClips).Clips, func(id string) string { return id })
+		a.Clips = merged(ops, func(o edit.LayerClips) []string { return o.Clips }, func(id string) string { return id })
 		return a, true
 	case edit.RemoveRanges:
-		a.Ranges = append(append([]edit.Range{}, a.Ranges...), b.(edit.RemoveRanges).Ranges...)
+		a.Ranges = nil
+		for _, o := range ops {
+			a.Ranges = append(a.Ranges, o.(edit.RemoveRanges).Ranges...)
+		}
 		return a, true
 	case edit.TrimClips:
-		a.Trims = merged(a.Trims, b.(edit.TrimClips).Trims, func(t edit.Trim) string { return t.Clip + t.Edge })
+		a.Trims = merged(ops, func(o edit.TrimClips) []edit.Trim { return o.Trims }, func(t edit.Trim) string { return t.Clip + t.Edge })
 		return a, true
 	}
-	return a, false
+	return nil, false
 }
 
-func merged[T any, K comparable](a, b []T, key func(T) K) []T {
-	out := append([]T{}, a...)
+// merged are the changes of all edits, without those of a place that an earlier one changes.
+func merged[O edit.Op, T any, K comparable](ops []edit.Op, of func(O) []T, key func(T) K) (out []T) {
 	seen := map[K]bool{}
-	for _, v := range a {
-		seen[key(v)] = true
-	}
-	for _, v := range b {
-		if !seen[key(v)] {
-			out = append(out, v)
+	for _, o := range ops {
+		changes := of(o.(O))
+		for _, c := range changes {
+			if !seen[key(c)] {
+				out = append(out, c)
+			}
+		}
+		for _, c := range changes {
+			seen[key(c)] = true
 		}
 	}
 	return out
 }
 
 // fadesOf puts fades at both ends of a clip together.
-func fadesOf(a, b []edit.ClipFades) []edit.ClipFades {
-	out := append([]edit.ClipFades{}, a...)
+func fadesOf(ops []edit.Op) (out []edit.ClipFades) {
 	at := map[string]int{}
-	for i, f := range out {
-		at[f.Clip] = i
-	}
-	for _, f := range b {
-		i, there := at[f.Clip]
-		if !there {
-			at[f.Clip] = len(out)
-			out = append(out, f)
-			continue
-		}
-		if out[i].In == nil {
-			out[i].In = f.In
-		}
-		if out[i].Out == nil {
-			out[i].Out = f.Out
+	for _, o := range ops {
+		for _, f := range o.(edit.SetFades).Fades {
+			i, there := at[f.Clip]
+			if !there {
+				at[f.Clip] = len(out)
+				out = append(out, f)
+				continue
+			}
+			if out[i].In == nil {
+				out[i].In = f.In
+			}
+			if out[i].Out == nil {
+				out[i].Out = f.Out
+			}
 		}
 	}
 	return out

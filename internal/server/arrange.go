@@ -74,8 +74,13 @@ func (s *Server) arrangeRoutes(api huma.API) {
 				wanted.To = in.To
 			}
 			wanted.Meant = in.Meant
-			defer s.turns.compute()()
-			found, err := pause.Find(doc, voices(doc, in.Tracks), s.Sounds.Speech(ctx), wanted)
+			tracks := voices(doc, in.Tracks)
+			done, err := s.listened(ctx, in.Episode, doc, tracks)
+			if err != nil {
+				return nil, fail(err)
+			}
+			defer done()
+			found, err := pause.Find(doc, tracks, s.Sounds.Speech(ctx), wanted)
 			return answer(Pauses{found, version}, err)
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/speech", "find-speech", "Where somebody is heard to speak in a stretch of an episode"),
@@ -89,7 +94,11 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			defer s.turns.compute()()
+			done, err := s.listened(ctx, in.Episode, doc, voices(doc, ""))
+			if err != nil {
+				return nil, fail(err)
+			}
+			defer done()
 			spans, err := speech.Spoken(doc, s.Sounds.Speech(ctx), in.From, in.To)
 			return answer(Spoken{append([]session.Span{}, spans...)}, err)
 		})
@@ -161,6 +170,24 @@ func voices(doc session.Document, named string) (out []string) {
 	return out
 }
 
+// listened waits for the turn to look at where tracks speak, and gives what ends it. What is not known of their sounds is found
+// out before, so that a working copy that has to be made anew, which takes minutes, holds up nobody else.
+func (s *Server) listened(ctx context.Context, episode string, doc session.Document, tracks []string) (done func(), err error) {
+	source := s.Sounds.Speech(ctx)
+	for _, id := range tracks {
+		i := doc.FindTrack(id)
+		if i < 0 {
+			continue // which whoever looks will say
+		}
+		for _, c := range doc.Tracks[i].Clips {
+			if _, err := source.Phrases(c.Sound, doc.Sounds[c.Sound].Sensitivity); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return s.turns.compute(ctx, episode)
+}
+
 func (s *Server) try(ctx context.Context, in *struct {
 	InEpisode
 	Op   string       `query:"op" required:"true" maxLength:"500000" doc:"The operation, as JSON"`
@@ -180,9 +207,19 @@ func (s *Server) try(ctx context.Context, in *struct {
 		return nil, fail(err)
 	}
 	defer p.Close()
-	defer s.turns.compute()()
+	done, err := s.turns.compute(ctx, in.Episode)
+	if err != nil {
+		return nil, fail(err)
+	}
+	defer done()
 	pcm := audio.NewPCM(2, in.To-in.From)
-	if err := mix.NewRenderer(p.Plan).Render(pcm, in.From); err != nil {
+	r := mix.NewRenderer(p.Plan)
+	for at := audio.Frames(0); at < pcm.Length() && ctx.Err() == nil; at += audio.Second {
+		if err := r.Render(pcm.Slice(at, min(at+audio.Second, pcm.Length())), in.From+at); err != nil {
+			return nil, fail(err)
+		}
+	}
+	if err := ctx.Err(); err != nil {
 		return nil, fail(err)
 	}
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {

@@ -71,7 +71,7 @@ func (s *Server) balanceRoutes(api huma.API) {
 			defer p.Close()
 			lines := []edit.WayLine{}
 			for _, id := range splitIDs(in.Tracks) {
-				points, err := p.InTurns(s.turns.in).WayLine(id)
+				points, err := s.turns.plan(ctx, in.Episode, p.Plan).WayLine(id)
 				if err != nil {
 					return nil, fail(err)
 				}
@@ -94,8 +94,14 @@ func (s *Server) balanceRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			defer p.Close()
-			return answer(s.balances.Do(ctx, fmt.Sprintf("%s %d", in.Episode, p.Version), func(ctx context.Context) (Balance, error) {
+			version := p.Version
+			p.Close()
+			return answer(s.balances.Do(ctx, fmt.Sprintf("%s %d", in.Episode, version), func(ctx context.Context) (Balance, error) {
+				p, err := s.Plans.Current(ctx, in.Episode, version) // of its own: who asked first may leave before the others
+				if err != nil {
+					return Balance{}, err
+				}
+				defer p.Close()
 				return s.balance(ctx, in.Episode, p)
 			}))
 		})
@@ -117,7 +123,7 @@ func (s *Server) balanceAfter(ctx context.Context, episode string, op edit.Op) (
 		return Balance{}, err
 	}
 	defer p.Close()
-	return s.balanced(ctx, doc, p, nil)
+	return s.balanced(ctx, episode, doc, p, nil)
 }
 
 // balance is that of an episode, measured if that is at hand.
@@ -128,17 +134,17 @@ func (s *Server) balance(ctx context.Context, episode string, p *plans.Lease) (B
 	}
 	m, there := s.Measure.Latest(episode, p.Version)
 	if there && version == p.Version {
-		return s.balanced(ctx, doc, p, &m)
+		return s.balanced(ctx, episode, doc, p, &m)
 	}
 	if err := s.recall(ctx, episode, p.Version); err != nil {
 		return Balance{}, err
 	}
-	return s.balanced(ctx, doc, p, nil)
+	return s.balanced(ctx, episode, doc, p, nil)
 }
 
 // balanced is the balance of a plan of a document: as it was measured, or, if m is nil, as it is estimated.
-func (s *Server) balanced(ctx context.Context, doc session.Document, p *plans.Lease, m *mix.Measured) (out Balance, err error) {
-	b, err := p.InTurns(s.turns.in).Balance()
+func (s *Server) balanced(ctx context.Context, episode string, doc session.Document, p *plans.Lease, m *mix.Measured) (out Balance, err error) {
+	b, err := s.turns.plan(ctx, episode, p.Plan).Balance()
 	if err != nil {
 		return out, err
 	}

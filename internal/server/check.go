@@ -2,7 +2,9 @@ package server
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/binary"
+	"encoding/json"
 	"fmt"
 	"log/slog"
 	"math"
@@ -126,6 +128,9 @@ func (s *Server) check(ctx context.Context, episode string, rev int64, loop *ses
 		return out, err
 	}
 	p, planned := s.Plans.Current(ctx, episode, rev)
+	if planned == nil {
+		defer p.Close() // whatever comes between: a plan that is not given back keeps its recordings mapped
+	}
 	doc, version, err := s.Store.Document(ctx, episode)
 	if err != nil {
 		return out, err
@@ -139,9 +144,8 @@ func (s *Server) check(ctx context.Context, episode string, rev int64, loop *ses
 			return out, planned
 		}
 		slog.Info("an episode is checked as far as that goes without a plan", "episode", episode, "error", planned)
-		return s.reviewed(m, version)
+		return s.said(episode, m, version)
 	}
-	defer p.Close()
 	waiting, stop := context.WithTimeout(ctx, checkPatience)
 	defer stop()
 	of, measured := s.Measure.Await(waiting, episode, p.Version)
@@ -149,12 +153,12 @@ func (s *Server) check(ctx context.Context, episode string, rev int64, loop *ses
 		m.Mix = &of
 	}
 	if version == p.Version {
-		m.Plan = p.InTurns(s.turns.in)
+		m.Plan = s.turns.plan(ctx, episode, p.Plan)
 	}
 	hold := s.Sounds.Hold(ctx)
 	defer hold.Close()
 	m.Source = hold
-	return s.reviewed(m, version)
+	return s.said(episode, m, version)
 }
 
 // material is what a review needs besides the plan.
@@ -165,6 +169,7 @@ func (s *Server) material(ctx context.Context, e store.Episode, doc session.Docu
 	}
 	all := e.Said().Over(said)
 	m = review.Material{
+		Wanted:   ctx.Err,
 		Document: doc, Loop: loop, Details: &review.Details{Title: e.Title, Description: all.Description, Language: all.Language},
 		Examined: func(id string) (review.Examined, error) { return s.Sounds.Examined(ctx, id) },
 	}
@@ -191,8 +196,24 @@ func (s *Server) material(ctx context.Context, e store.Episode, doc session.Docu
 	return m, nil
 }
 
+// said is the answer to a review, or what was answered the last time that all a review rests on was the same.
+func (s *Server) said(episode string, m review.Material, version int64) (out Findings, err error) {
+	rests, err := json.Marshal([]any{episode, version, m.Plan != nil, m.Mix != nil, m.Credits, m.Missing, m.Details, m.Takes, m.Loop, m.Limits})
+	if err != nil {
+		return out, fmt.Errorf("name what a review rests on: %w", err)
+	}
+	key := sha256.Sum256(rests)
+	if known, there := s.reviewed.Get(key); there {
+		return known, nil
+	}
+	if out, err = reviewed(m, version); err == nil {
+		s.reviewed.Add(key, out)
+	}
+	return out, err
+}
+
 // reviewed is the answer to a review.
-func (s *Server) reviewed(m review.Material, version int64) (Findings, error) {
+func reviewed(m review.Material, version int64) (Findings, error) {
 	out := Findings{Version: version, Measured: m.Mix != nil, Findings: []Finding{}, Kinds: []KindOf{}, Limits: m.Limits}
 	found, err := review.Of(m)
 	if err != nil {

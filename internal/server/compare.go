@@ -73,18 +73,18 @@ func (s *Server) compare(ctx context.Context, episode, which string, rev int64) 
 	if of, there := s.Measure.Await(waiting, episode, p.Version); there {
 		m = &of
 	}
-	if out.Now, err = s.oneMix(ctx, p, now, m); err != nil {
+	if out.Now, err = s.oneMix(ctx, episode, p, now, m); err != nil {
 		return out, err
 	}
 	m = nil
-	of, done, err := s.Measure.Soon(ctx, then.InTurns(s.turns.in))
+	of, done, err := s.Measure.Soon(ctx, s.turns.plan(ctx, episode, then.Plan))
 	if err != nil {
 		return out, err
 	}
 	if done {
 		m = &of
 	}
-	if out.Then, err = s.oneMix(ctx, then, before, m); err != nil {
+	if out.Then, err = s.oneMix(ctx, episode, then, before, m); err != nil {
 		return out, err
 	}
 	if softer := min(out.Now.Loudness, out.Then.Loudness); softer > float64(audio.Silence) {
@@ -95,8 +95,8 @@ func (s *Server) compare(ctx context.Context, episode, which string, rev int64) 
 }
 
 // oneMix is what is told of a version, of which m was measured, or of which nothing was if that is nil.
-func (s *Server) oneMix(ctx context.Context, p *plans.Lease, doc session.Document, m *mix.Measured) (out OneMix, err error) {
-	b, err := p.InTurns(s.turns.in).Balance()
+func (s *Server) oneMix(ctx context.Context, episode string, p *plans.Lease, doc session.Document, m *mix.Measured) (out OneMix, err error) {
+	b, err := s.turns.plan(ctx, episode, p.Plan).Balance()
 	if err != nil {
 		return out, err
 	}

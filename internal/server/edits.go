@@ -104,7 +104,7 @@ func (s *Server) editRoutes(api huma.API) {
 				return nil, fail(err)
 			}
 			defer p.Close()
-			return answer(mix.LevelsAt(doc, in.Clip, in.At, p.InTurns(s.turns.in)))
+			return answer(mix.LevelsAt(doc, in.Clip, in.At, s.turns.plan(ctx, in.Episode, p.Plan)))
 		})
 }
 

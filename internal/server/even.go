@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -49,11 +50,11 @@ func (s *Server) evenRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			defer s.turns.compute()()
-			rows, things, err := s.things(ctx, doc, in.Of == "tracks", in.Clips)
+			all, err := s.thingsOf(ctx, in.Episode, version, doc, in.Of == "tracks", in.Clips)
 			if err != nil {
 				return nil, fail(err)
 			}
+			rows, things := slices.Clone(all.rows), all.things
 			var to *float64
 			if in.To != 0 {
 				to = &in.To
@@ -68,19 +69,59 @@ func (s *Server) evenRoutes(api huma.API) {
 		})
 }
 
+// things are what is evened out, and what is said of each.
+type things struct {
+	rows   []EvenRow
+	things []even.Thing
+}
+
+// thingsOf gives those of a version of an episode. They are found once for all who ask, and kept.
+func (s *Server) thingsOf(ctx context.Context, episode string, version int64, doc session.Document, byTrack bool, chosen string) (things, error) {
+	key := fmt.Sprintf("%s %d %t %s", episode, version, byTrack, chosen)
+	if known, there := s.evened.Get(key); there {
+		return known, nil
+	}
+	return s.evening.Do(ctx, key, func(ctx context.Context) (out things, err error) {
+		for _, t := range doc.Tracks { // what is not known of sounds is found out before there is a turn to hold
+			for _, id := range evenedOf(t, chosen) {
+				if _, err := s.Sounds.Powers(ctx, t.Clips[id].Sound); err != nil {
+					return out, err
+				}
+				if _, err := s.Sounds.Peaks(ctx, t.Clips[id].Sound); err != nil {
+					return out, err
+				}
+			}
+		}
+		done, err := s.turns.compute(ctx, episode)
+		if err != nil {
+			return out, err
+		}
+		defer done()
+		if out.rows, out.things, err = s.things(ctx, doc, byTrack, chosen); err == nil {
+			s.evened.Add(key, out)
+		}
+		return out, err
+	})
+}
+
+// evenedOf are the clips of a track that are to be evened out, in order.
+func evenedOf(t session.Track, chosen string) (clips []string) {
+	wanted := strings.Split(chosen, ",")
+	for _, id := range t.ClipsInOrder() {
+		if !t.Clips[id].Silent && (slices.Contains(wanted, id) || (chosen == "" && t.Part == session.Voice)) {
+			clips = append(clips, id)
+		}
+	}
+	return clips
+}
+
 // things are the clips that are to be evened out, or the tracks that they lie on, in the order
 // in which they are heard, with what is said of them.
 func (s *Server) things(ctx context.Context, doc session.Document, byTrack bool, chosen string) (rows []EvenRow, things []even.Thing, err error) {
 	rows = []EvenRow{}
-	wanted := strings.Split(chosen, ",")
 	series := func(sound string) (loudness.Series, error) { return s.Sounds.Powers(ctx, sound) }
 	for _, t := range doc.Tracks {
-		var clips []string
-		for _, id := range t.ClipsInOrder() {
-			if !t.Clips[id].Silent && (slices.Contains(wanted, id) || (chosen == "" && t.Part == session.Voice)) {
-				clips = append(clips, id)
-			}
-		}
+		clips, hearing := evenedOf(t, chosen), mix.NewHearing(t, series, s.Sounds.PeaksOf(ctx))
 		var groups [][]string
 		if byTrack && len(clips) > 0 {
 			groups = [][]string{clips}
@@ -97,7 +138,7 @@ func (s *Server) things(ctx context.Context, doc session.Document, byTrack bool,
 			for _, id := range ids {
 				thing.Gains[id] = t.Clips[id].Gain
 			}
-			if thing.Loudness, thing.Peak, err = mix.Heard(t, ids, series, s.Sounds.PeaksOf(ctx)); err != nil {
+			if thing.Loudness, thing.Peak, err = hearing.Of(ids); err != nil {
 				return nil, nil, err
 			}
 			rows, things = append(rows, row), append(things, thing)

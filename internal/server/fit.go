@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"fmt"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -38,7 +39,13 @@ func (s *Server) fitRoutes(api huma.API) {
 			Until audio.Frames `query:"until" required:"true" minimum:"1" maximum:"1036800000" doc:"Session time at which the piece is to end"`
 		},
 		) (*body[Fits], error) {
-			return answer(s.fits(ctx, in.Episode, in.Clip, in.Until))
+			version, err := s.Store.Version(ctx, in.Episode)
+			if err != nil {
+				return nil, fail(err)
+			}
+			return answer(s.fitting.Do(ctx, fmt.Sprintf("%s %d %s %d", in.Episode, version, in.Clip, in.Until), func(ctx context.Context) (Fits, error) {
+				return s.fits(ctx, in.Episode, in.Clip, in.Until)
+			}))
 		})
 }
 
@@ -53,7 +60,14 @@ func (s *Server) fits(ctx context.Context, episode, clip string, until audio.Fra
 	}
 	_, first, _ := doc.FindClip(ids[0])
 	_, last, _ := doc.FindClip(ids[len(ids)-1])
-	defer s.turns.compute()()
+	if _, err := s.Sounds.Piece(ctx, first.Sound, first.Offset); err != nil { // before the turn: it may take long
+		return Fits{}, err
+	}
+	done, err := s.turns.compute(ctx, episode)
+	if err != nil {
+		return Fits{}, err
+	}
+	defer done()
 	piece, ways, err := s.Sounds.Fit(ctx, first.Sound, first.Offset, until-first.Start)
 	if err != nil {
 		return Fits{}, err

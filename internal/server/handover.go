@@ -145,7 +145,9 @@ func (s *Server) addPicture(ctx context.Context, in *pictureUpload) (out Picture
 		prepare = pictures.OfChapter
 	}
 	var p pictures.Picture
-	s.turns.in(func() { p, err = prepare(data) })
+	if refused := s.turns.in(ctx, in.Show, func() { p, err = prepare(data) }); refused != nil {
+		return out, refused
+	}
 	if err != nil {
 		return out, err
 	}

@@ -94,7 +94,7 @@ func (s *Server) listenRoutes(api huma.API) {
 				plan = plan.Staying(splitIDs(in.Stay))
 			}
 			if in.Bare != "" {
-				if plan, _, err = plan.InTurns(s.turns.in).Untreated(splitIDs(in.Bare)); err != nil {
+				if plan, _, err = s.turns.plan(ctx, in.Episode, plan).Untreated(splitIDs(in.Bare)); err != nil {
 					p.Close()
 					return nil, fail(err)
 				}
@@ -110,7 +110,7 @@ func (s *Server) listenRoutes(api huma.API) {
 			}
 			st.turns, st.gain = s.turns, float32(audio.DB(in.Gain).Gain())
 			st.goOn(in.Past)
-			if err := st.prepare(); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
+			if err := st.prepare(ctx); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
 				p.Close()
 				s.Plans.Forget(in.Episode)
 				return nil, fail(err)
@@ -209,7 +209,7 @@ func (s *stream) soften(pcm audio.PCM) {
 }
 
 // prepare renders the next block.
-func (s *stream) prepare() error {
+func (s *stream) prepare(ctx context.Context) error {
 	if len(s.spans) > 0 && s.at >= s.to {
 		s.spans = s.spans[1:]
 		s.enter()
@@ -224,7 +224,11 @@ func (s *stream) prepare() error {
 	s.ready = max(0, min(size, s.to-s.at))
 	s.blocks++
 	if s.turns != nil {
-		defer s.turns.listen()()
+		done, err := s.turns.listen(ctx)
+		if err != nil {
+			return err
+		}
+		defer done()
 	}
 	return s.block(s.ready)
 }
@@ -255,7 +259,7 @@ func (s *stream) send(ctx context.Context, w io.Writer, c connection) error {
 		if !s.pause(ctx, begun) {
 			return ctx.Err()
 		}
-		if err := s.prepare(); err != nil {
+		if err := s.prepare(ctx); err != nil {
 			return err
 		}
 	}

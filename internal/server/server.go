@@ -18,6 +18,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/unrolled/secure"
 	"gocloud.dev/blob"
 
@@ -64,24 +65,36 @@ type Server struct {
 	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.
 	BodyPatience time.Duration
 
-	listening atomic.Int32                 // streams that there are
-	turns     *turns                       // of those who render for listeners, or compute much
-	outlines  *share.Group[mix.Silhouette] // silhouettes that are being computed
-	estimates *share.Group[Estimated]      // and loudnesses that are being estimated
-	findings  *share.Group[Findings]       // and what is found in episodes
-	balances  *share.Group[Balance]        // and how speech stands to everything else
-	streams   context.Context              // ends those requests that never end by themselves; nil: nothing does
+	listening atomic.Int32                   // streams that there are
+	turns     *turns                         // of those who render for listeners, or compute much
+	outlines  *share.Group[mix.Silhouette]   // silhouettes that are being computed
+	estimates *share.Group[Estimated]        // and loudnesses that are being estimated
+	findings  *share.Group[Findings]         // and what is found in episodes
+	balances  *share.Group[Balance]          // and how speech stands to everything else
+	fitting   *share.Group[Fits]             // and ways to bring music to a length
+	evening   *share.Group[things]           // and what is evened out
+	evened    *lru.Cache[string, things]     // what was found of the latter, by version
+	reviewed  *lru.Cache[[32]byte, Findings] // and what was found, by all that it rests on
+	streams   context.Context                // ends those requests that never end by themselves; nil: nothing does
 }
 
 var once sync.Once
 
 // Handler is everything that the server answers.
-func (s *Server) Handler() http.Handler {
+func (s *Server) Handler() http.Handler { return s.handlerUntil(context.Background()) }
+
+// handlerUntil is Handler of a server that ends with a context: nobody waits any more for what has not been begun by then.
+func (s *Server) handlerUntil(end context.Context) http.Handler {
 	s.turns = newTurns(max(1, runtime.GOMAXPROCS(0)-1))
+	s.turns.ends = end
 	s.outlines = share.New[mix.Silhouette](1)
 	s.estimates = share.New[Estimated](1)
 	s.balances = share.New[Balance](1)
-	s.findings = share.New[Findings](0)
+	s.findings = share.New[Findings](reviewers)
+	s.fitting = share.New[Fits](0)
+	s.evening = share.New[things](0)
+	s.evened, _ = lru.New[string, things](keptAnswers) // whose only error is a size of 0
+	s.reviewed, _ = lru.New[[32]byte, Findings](keptAnswers)
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
@@ -96,6 +109,13 @@ func (s *Server) Handler() http.Handler {
 	r.NotFound(onlyRead(ui.Handler()).ServeHTTP)
 	return r
 }
+
+const (
+	// reviewers is how many episodes are checked at a time. Most of that is waiting for the mix to be measured.
+	reviewers = 4
+	// keptAnswers is how many answers are kept that take long to work out. Of the longest sessions one takes a megabyte.
+	keptAnswers = 24
+)
 
 // onlyRead lets nothing but reads through.
 func onlyRead(next http.Handler) http.Handler {

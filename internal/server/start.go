@@ -213,8 +213,9 @@ func (h *House) Serve(ctx context.Context, l net.Listener) error {
 	defer cancel()
 	streams, endStreams := context.WithCancel(requests)
 	h.streams = streams
+	defer endStreams()
 	s := &http.Server{
-		Handler: h.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: idlePatience,
+		Handler: h.handlerUntil(streams), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: idlePatience,
 		BaseContext: func(net.Listener) context.Context { return requests },
 		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
 			if tcp, ok := c.(*net.TCPConn); ok {

@@ -1,65 +1,100 @@
 package server
 
-import "sync"
+import (
+	"context"
+	"sync"
+
+	"ruvel/core/mix"
+	"ruvel/core/problem"
+	"ruvel/internal/share"
+)
 
 // turns lets a few render at a time for those who listen, and one thing besides be computed that
-// nobody listens to: it begins when no listener waits, and no listener ever waits for it.
+// nobody listens to: it begins when no listener waits, and no listener ever waits for it. Whoever stops waiting
+// leaves no place behind, and who computes much for one episode waits behind who computes little for another.
 type turns struct {
 	mu     sync.Mutex
 	free   int // of those for listeners
 	busy   bool
-	heard  []chan struct{} // who waits to render what is heard
-	others []chan struct{}
+	heard  share.Line // who waits to render what is heard
+	others share.Line
+	ends   context.Context // of all waiting to compute; nil: it never ends
 }
 
 func newTurns(n int) *turns { return &turns{free: n} }
 
 // listen waits for a turn to render what is heard, and gives what ends it.
-func (t *turns) listen() (done func()) {
-	t.wait(&t.heard)
-	return func() { t.end(func() { t.free++ }) }
+func (t *turns) listen(ctx context.Context) (done func(), err error) {
+	return t.wait(ctx, &t.heard, "", func() { t.free++ })
 }
 
-// compute waits for the turn to compute something else, and gives what ends it.
-func (t *turns) compute() (done func()) {
-	t.wait(&t.others)
-	return func() { t.end(func() { t.busy = false }) }
+// errEnding is what those are told who still wait when the server ends.
+var errEnding = problem.New("not-ready", "server", "Ruvel is being ended. Nothing was changed; ask again when it is back.")
+
+// compute waits for the turn to compute something else, about an episode or a show, and gives what ends it.
+func (t *turns) compute(ctx context.Context, about string) (done func(), err error) {
+	if t.ends == nil {
+		return t.wait(ctx, &t.others, about, func() { t.busy = false })
+	}
+	waiting, stop := context.WithCancel(ctx)
+	defer stop()
+	defer context.AfterFunc(t.ends, stop)()
+	if done, err = t.wait(waiting, &t.others, about, func() { t.busy = false }); err != nil && ctx.Err() == nil {
+		err = errEnding
+	}
+	return done, err
 }
 
 // in computes a piece of something that nobody listens to.
-func (t *turns) in(do func()) {
-	defer t.compute()()
+func (t *turns) in(ctx context.Context, about string, do func()) error {
+	done, err := t.compute(ctx, about)
+	if err != nil {
+		return err
+	}
+	defer done()
 	do()
+	return nil
 }
 
-func (t *turns) wait(queue *[]chan struct{}) {
-	mine := make(chan struct{})
+// plan is one whose work is done in turns, for as long as the context lasts.
+func (t *turns) plan(ctx context.Context, about string, p *mix.Plan) *mix.Plan {
+	return p.InTurns(ctx.Err, func(do func()) error { return t.in(ctx, about, do) })
+}
+
+// wait stands in a line until it is one's turn or the context ends; give is called, with the lock held, when the turn does.
+func (t *turns) wait(ctx context.Context, line *share.Line, about string, give func()) (done func(), err error) {
+	end := func() {
+		t.mu.Lock()
+		defer t.mu.Unlock()
+		give()
+		t.next()
+	}
 	t.mu.Lock()
-	*queue = append(*queue, mine)
+	mine := line.Join(about)
 	t.next()
 	t.mu.Unlock()
-	<-mine
-}
-
-func (t *turns) end(give func()) {
+	select {
+	case <-mine:
+		return end, nil
+	case <-ctx.Done():
+	}
 	t.mu.Lock()
-	defer t.mu.Unlock()
-	give()
-	t.next()
+	left := line.Leave(mine)
+	t.next() // what waited for a listener need not any more
+	t.mu.Unlock()
+	if !left {
+		end()
+	}
+	return nil, ctx.Err()
 }
 
 // next lets those begin whose turn it is; the lock is held.
 func (t *turns) next() {
-	for ; t.free > 0 && len(t.heard) > 0; t.free-- {
-		t.heard = begin(t.heard)
+	for ; t.free > 0 && !t.heard.Empty(); t.free-- {
+		t.heard.Begin()
 	}
-	if !t.busy && len(t.heard) == 0 && len(t.others) > 0 {
+	if !t.busy && t.heard.Empty() && !t.others.Empty() {
 		t.busy = true
-		t.others = begin(t.others)
+		t.others.Begin()
 	}
-}
-
-func begin(queue []chan struct{}) []chan struct{} {
-	close(queue[0])
-	return queue[1:]
 }

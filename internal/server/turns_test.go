@@ -1,11 +1,13 @@
 package server
 
 import (
+	"context"
 	"sync"
 	"testing"
 	"testing/synctest"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 func TestWhatIsHeardComesBeforeEverythingElseAndWaitsForNothingElse(t *testing.T) {
@@ -13,10 +15,11 @@ func TestWhatIsHeardComesBeforeEverythingElseAndWaitsForNothingElse(t *testing.T
 		turns := newTurns(1)
 		var mu sync.Mutex
 		var order []string
-		come := func(name string, take func() func()) (end func()) {
+		come := func(name string, take func(ctx context.Context) (func(), error)) (end func()) {
 			ended := make(chan struct{})
 			go func() {
-				done := take()
+				done, err := take(t.Context())
+				assert.NoError(t, err)
 				mu.Lock()
 				order = append(order, name)
 				mu.Unlock()
@@ -29,8 +32,9 @@ func TestWhatIsHeardComesBeforeEverythingElseAndWaitsForNothingElse(t *testing.T
 				synctest.Wait()
 			}
 		}
-		course := come("a course", turns.compute)
-		estimate := come("an estimate", turns.compute)
+		compute := func(ctx context.Context) (func(), error) { return turns.compute(ctx, "episode") }
+		course := come("a course", compute)
+		estimate := come("an estimate", compute)
 		listener := come("a listener", turns.listen)
 		another := come("another listener", turns.listen)
 		assert.Equal(t, []string{"a course", "a listener"}, order)
@@ -42,10 +46,73 @@ func TestWhatIsHeardComesBeforeEverythingElseAndWaitsForNothingElse(t *testing.T
 		estimate()
 		func() {
 			defer func() { _ = recover() }()
-			turns.in(func() { panic("a fault in the work") })
+			_ = turns.in(t.Context(), "episode", func() { panic("a fault in the work") })
 		}()
 		assert.Equal(t, 1, turns.free)
 		assert.False(t, turns.busy, "a fault keeps no turn")
-		assert.Empty(t, append(turns.heard, turns.others...))
+		assert.True(t, turns.heard.Empty() && turns.others.Empty())
+	})
+}
+
+func TestWhoStopsWaitingLeavesNoPlaceBehind(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		end, stop := context.WithCancel(context.Background())
+		turns := newTurns(1)
+		turns.ends = end
+		hears, err := turns.listen(t.Context())
+		require.NoError(t, err)
+		done, err := turns.compute(t.Context(), "one")
+		require.NoError(t, err)
+		gone, leave := context.WithCancel(t.Context())
+		left := make(chan error, 200)
+		for range 100 {
+			go func() { _, err := turns.compute(gone, "one"); left <- err }()
+			go func() { _, err := turns.listen(gone); left <- err }()
+		}
+		synctest.Wait()
+		leave()
+		for range 200 {
+			assert.ErrorIs(t, <-left, context.Canceled, "at once, although nothing was given back")
+		}
+		assert.True(t, turns.heard.Empty() && turns.others.Empty())
+		done()
+		hears()
+		for range 3 { // nothing was lost on the way
+			done, err := turns.compute(t.Context(), "one")
+			require.NoError(t, err)
+			done()
+			hears, err := turns.listen(t.Context())
+			require.NoError(t, err)
+			hears()
+		}
+		_, err = turns.compute(t.Context(), "one")
+		require.NoError(t, err)
+		go func() { _, err := turns.compute(t.Context(), "two"); left <- err }()
+		synctest.Wait()
+		stop()
+		assert.ErrorIs(t, <-left, errEnding, "a server that ends makes nobody wait")
+	})
+}
+
+func TestOneEpisodeDoesNotTakeAllTurns(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		turns := newTurns(1)
+		first, err := turns.compute(t.Context(), "busy")
+		require.NoError(t, err)
+		var order []string
+		wait := func(about string) {
+			go func() {
+				_ = turns.in(t.Context(), about, func() { order = append(order, about) })
+			}()
+			synctest.Wait()
+		}
+		for range 4 {
+			wait("busy")
+		}
+		wait("quiet")
+		wait("another")
+		first()
+		synctest.Wait()
+		assert.Equal(t, []string{"busy", "quiet", "another", "busy", "busy", "busy"}, order)
 	})
 }

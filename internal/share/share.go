@@ -5,14 +5,14 @@ package share
 import (
 	"context"
 	"fmt"
+	"strings"
 	"sync"
-
-	"golang.org/x/sync/semaphore"
 )
 
-// Group makes things that are told apart by their keys. It is safe for use by many goroutines.
+// Group makes things that are told apart by their keys. What stands in a key before the first space is what the
+// thing is about: of all that wait, those about one thing take turns with those about others. It is safe for use by many goroutines.
 type Group[T any] struct {
-	hands *semaphore.Weighted // nil: as many at a time as are wanted
+	hands *hands // nil: as many at a time as are wanted
 	mu    sync.Mutex
 	going map[string]*making[T]
 }
@@ -27,10 +27,10 @@ type making[T any] struct {
 }
 
 // New gives a group that makes so many things at a time; 0: any number.
-func New[T any](hands int64) *Group[T] {
+func New[T any](n int) *Group[T] {
 	g := &Group[T]{going: map[string]*making[T]{}}
-	if hands > 0 {
-		g.hands = semaphore.NewWeighted(hands)
+	if n > 0 {
+		g.hands = &hands{free: n}
 	}
 	return g
 }
@@ -94,10 +94,11 @@ func (g *Group[T]) run(ctx context.Context, key string, m *making[T], produce fu
 		g.forget(key, m)
 	}()
 	if g.hands != nil {
-		if m.err = g.hands.Acquire(ctx, 1); m.err != nil {
+		about, _, _ := strings.Cut(key, " ")
+		if m.err = g.hands.take(ctx, about); m.err != nil {
 			return
 		}
-		defer g.hands.Release(1)
+		defer g.hands.give()
 	}
 	m.thing, m.err = produce(ctx)
 }

@@ -80,6 +80,9 @@ func (l *Library) PeakBytes() int {
 
 // Peaks gives the peaks of a sound, making its working copy anew if it is missing or damaged.
 func (l *Library) Peaks(ctx context.Context, id string) (waveform.Pyramid, error) {
+	if err := ctx.Err(); err != nil {
+		return waveform.Pyramid{}, err
+	}
 	if p, there := l.peaks.find(id); there {
 		return p, nil
 	}

@@ -13,10 +13,9 @@ import (
 // piecesKept is how many bytes of what was found in music are kept in memory.
 const piecesKept = 16 << 20
 
-// Fit finds ways to bring a piece of music, a sound from a place in it on, to a length. The first
-// time a piece is listened to, for about a fiftieth of its length.
+// Fit finds ways to bring a piece of music, a sound from a place in it on, to a length.
 func (l *Library) Fit(ctx context.Context, sound string, from, length audio.Frames) (piece fit.Piece, ways []fit.Fitted, err error) {
-	if piece, err = l.piece(ctx, sound, from); err != nil {
+	if piece, err = l.Piece(ctx, sound, from); err != nil {
 		return piece, nil, err
 	}
 	c, err := l.Open(ctx, sound)
@@ -34,8 +33,9 @@ func (l *Library) Fit(ctx context.Context, sound string, from, length audio.Fram
 	return piece, ways, errors.Join(found, err)
 }
 
-// piece is what has been found in a piece of music, a sound from a place in it on.
-func (l *Library) piece(ctx context.Context, sound string, from audio.Frames) (fit.Piece, error) {
+// Piece is what is found in a piece of music, a sound from a place in it on. The first time it is
+// listened to, for about a fiftieth of its length, and a working copy that is not there is made anew.
+func (l *Library) Piece(ctx context.Context, sound string, from audio.Frames) (fit.Piece, error) {
 	name := fmt.Sprintf("%s %d", sound, from)
 	if p, there := l.pieces.find(name); there {
 		return p, nil

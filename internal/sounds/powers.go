@@ -17,6 +17,9 @@ const powersKept = 32 << 20
 // beside its working copy; in one that was made before that, they are measured now, on one
 // core: an hour takes about a second.
 func (l *Library) Powers(ctx context.Context, id string) (loudness.Series, error) {
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
 	if s, there := l.powers.find(id); there {
 		return s, nil
 	}

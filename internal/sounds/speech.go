@@ -27,6 +27,9 @@ type phrases struct {
 }
 
 func (p phrases) Phrases(sound string, sensitivity float64) ([]speech.Phrase, error) {
+	if err := p.ctx.Err(); err != nil { // also where all is known: who asks for thousands of clips asks for long
+		return nil, err
+	}
 	l, named := p.library, fmt.Sprintf("%s %g", sound, sensitivity)
 	if found, there := l.spoken.find(named); there {
 		return found, nil
