@@ -1,6 +1,8 @@
 package edit
 
 import (
+	"maps"
+
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 	"ruvel/core/session"
@@ -144,26 +146,73 @@ type WholeTrack struct {
 }
 
 func (o WholeTrack) apply(d *draft) (string, error) {
+	t, _, err := o.add(d)
+	if err != nil {
+		return "", err
+	}
+	return "Add the track " + quote(t.Name), nil
+}
+
+// add adds the track, and says by which of its clips each clip of the other session is.
+func (o WholeTrack) add(d *draft) (t *session.Track, clips map[string]string, err error) {
 	points := len(o.Track.Envelope)
 	for _, c := range o.Track.Clips {
 		points += len(c.Envelope)
 		if _, err := d.bring(c.Sound); err != nil {
-			return "", err
+			return nil, nil, err
 		}
 	}
 	if err := d.room(len(o.Track.Clips), points); err != nil {
-		return "", err
+		return nil, nil, err
 	}
-	t, err := d.addTrack(o.Track.Part, o.Track.Name)
+	t, err = d.addTrack(o.Track.Part, o.Track.Name)
 	if err != nil {
-		return "", err
+		return nil, nil, err
 	}
 	twin := o.Track
 	twin.ID, twin.Group, twin.Way.For = t.ID, "", nil
 	twin.Clips = map[string]session.Clip{}
+	clips = map[string]string{}
 	for _, id := range o.Track.ClipsInOrder() {
-		twin.Clips[d.id("c")] = o.Track.Clips[id]
+		clips[id] = d.id("c")
+		twin.Clips[clips[id]] = o.Track.Clips[id]
 	}
 	*t = twin
-	return "Add the track " + quote(t.Name), nil
+	return t, clips, nil
+}
+
+// BringAlong brings a session in line with its layout, which the operations do, and writes down what stands for what
+// from then on. It is made inside of Ruvel alone.
+type BringAlong struct {
+	Kind
+	Ops   []Op          `json:"-"`
+	Model session.Model `json:"-"` // as it is without the tracks that the operations add
+	Name  string        `json:"-"`
+}
+
+func (o BringAlong) apply(d *draft) (string, error) {
+	model := o.Model.Clone()
+	for _, of := range []*map[string]string{&model.Tracks, &model.Clips, &model.Markers} {
+		if *of == nil {
+			*of = map[string]string{}
+		}
+	}
+	for _, op := range o.Ops {
+		whole, ok := op.(WholeTrack)
+		if !ok {
+			if _, err := op.apply(d); err != nil {
+				return "", err
+			}
+			continue
+		}
+		t, clips, err := whole.add(d)
+		if err != nil {
+			return "", err
+		}
+		model.Tracks[whole.Track.ID] = t.ID
+		maps.Copy(model.Clips, clips)
+		t.Way.For = model.Here(whole.Track.Way.For)
+	}
+	d.Model = model
+	return o.Name, nil
 }

@@ -18,18 +18,25 @@ type Change struct {
 // along compares three documents: the layout as it was, as it is, and a session made of the first.
 type along struct {
 	was, now, own session.Document
+	model         session.Model // what stands for what
 	changes       []Change
 	ops           []edit.Op
 }
 
-// Along says what has changed in a layout since a session was made from it, and gives the edits
-// that bring the session along. What has been changed in the session itself stays as it is
-// there. Tracks and clips are known by their ids, as the session has them from the layout.
-func Along(was, now, own session.Document) ([]Change, []edit.Op) {
-	a := &along{was: was, now: now, own: own, changes: []Change{}}
+// Along says what has changed in a layout since a session was in line with it, and gives the edit
+// that brings the session along with the layout's version, nil if nothing is to be brought. What has been changed in the session
+// itself stays as it is there. What stands for what is written in the session's model.
+func Along(was, now session.Document, version int64, own session.Document) ([]Change, *edit.BringAlong) {
+	a := &along{was: was, now: now, own: own, changes: []Change{}, model: own.Model}
+	if own.Model.Version == 0 { // it was made before that was written down
+		a.model = standing(was, own)
+	}
 	a.target()
 	for i, t := range now.Tracks {
-		before, mine := was.FindTrack(t.ID), own.FindTrack(t.ID)
+		before, mine := was.FindTrack(t.ID), -1
+		if id, stands := a.model.Tracks[t.ID]; stands {
+			mine = own.FindTrack(id)
+		}
 		switch {
 		case before < 0:
 			a.brought("The track "+t.Name+" comes to it", edit.WholeTrack{Track: now.Tracks[i]})
@@ -40,11 +47,16 @@ func Along(was, now, own session.Document) ([]Change, []edit.Op) {
 		}
 	}
 	for _, t := range was.Tracks {
-		if now.FindTrack(t.ID) < 0 && own.FindTrack(t.ID) >= 0 {
+		if id, stands := a.model.Tracks[t.ID]; stands && now.FindTrack(t.ID) < 0 && own.FindTrack(id) >= 0 {
 			a.kept("The track " + t.Name + " is not in the house sound any more; it stays in this episode")
 		}
 	}
-	return a.changes, a.ops
+	if len(a.ops) == 0 {
+		return a.changes, nil
+	}
+	model := a.model.Clone()
+	model.Version = version
+	return a.changes, &edit.BringAlong{Ops: a.ops, Model: model}
 }
 
 func (a *along) brought(what string, op edit.Op) {
@@ -90,7 +102,7 @@ func settings(t session.Track) session.Track {
 
 func (a *along) track(was, now, own session.Track) {
 	set := func(c edit.TrackChange) edit.Op {
-		c.Track = now.ID
+		c.Track = own.ID
 		return edit.SetTracks{Tracks: []edit.TrackChange{c}}
 	}
 	named := own.Name
@@ -98,20 +110,21 @@ func (a *along) track(was, now, own session.Track) {
 	one(a, was.Fader, now.Fader, own.Fader, fmt.Sprintf("The fader of %s goes to %.1f dB", named, float64(now.Fader)), set(edit.TrackChange{Fader: &now.Fader}))
 	one(a, was.Pan, now.Pan, own.Pan, "The pan of "+named, set(edit.TrackChange{Pan: &now.Pan}))
 	one(a, was.Treatment, now.Treatment, own.Treatment, "The treatment of "+named, set(edit.TrackChange{Treatment: &now.Treatment}))
+	was.Way.For, now.Way.For = a.model.Here(was.Way.For), a.model.Here(now.Way.For)
 	one(a, was.Way, now.Way, own.Way, "How "+named+" makes way for speech", set(edit.TrackChange{Way: &now.Way}))
-	one(a, was.Envelope, now.Envelope, own.Envelope, "The level line over "+named, edit.Several{Ops: lineOps(edit.Line{Track: now.ID}, now.Envelope)})
+	one(a, was.Envelope, now.Envelope, own.Envelope, "The level line over "+named, edit.Several{Ops: lineOps(edit.Line{Track: own.ID}, now.Envelope)})
 	swapped := map[string]bool{}
 	for _, id := range now.ClipsInOrder() {
 		before, there := was.Clips[id]
-		mine, here := own.Clips[id]
-		c := now.Clips[id]
-		if there && here {
-			a.clip(id, before, c, mine, swapped)
+		standing, stands := a.model.Clips[id]
+		_, mine, here := a.own.FindClip(standing)
+		if c := now.Clips[id]; there && stands && here {
+			a.clip(standing, before, c, mine, swapped)
 		}
 	}
 }
 
-// clip compares the sound of a clip and what was done to it; where it lies is the session's own.
+// clip compares the sound of a clip, which has an id in the session, and what was done to it; where it lies is the session's own.
 func (a *along) clip(id string, was, now, own session.Clip, swapped map[string]bool) {
 	if was.Sound != now.Sound && !swapped[was.Sound] {
 		swapped[was.Sound] = true

@@ -19,7 +19,7 @@ const apart = 3 * audio.Second
 // set aside go. Chapters stay.
 func Take(doc session.Document) session.Document {
 	d := doc.Clone()
-	d.Aside = nil
+	d.Aside, d.Model = nil, session.Model{}
 	for id, m := range d.Markers {
 		if !m.Chapter {
 			delete(d.Markers, id)
@@ -46,6 +46,42 @@ func Take(doc session.Document) session.Document {
 		}
 	}
 	return d
+}
+
+// Begin gives the document of a session that begins as a layout of a version.
+func Begin(layout session.Document, version int64) session.Document {
+	d := layout.Draft()
+	d.Model = standing(layout, d)
+	d.Model.Version = version
+	return d
+}
+
+// standing finds what stands for what between a layout and a session that was made from it before that was written
+// down: what has the same id, and is alike enough that it has not got that id by chance.
+func standing(layout, own session.Document) session.Model {
+	m := session.Model{Tracks: map[string]string{}, Clips: map[string]string{}, Markers: map[string]string{}}
+	for _, t := range layout.Tracks {
+		i := own.FindTrack(t.ID)
+		if i < 0 || own.Tracks[i].Part != t.Part {
+			continue
+		}
+		shared := 0
+		for id, c := range t.Clips {
+			if mine, there := own.Tracks[i].Clips[id]; there && mine.Sound == c.Sound {
+				m.Clips[id] = id
+				shared++
+			}
+		}
+		if own.Tracks[i].Name == t.Name || shared > 0 {
+			m.Tracks[t.ID] = t.ID
+		}
+	}
+	for id, marker := range layout.Markers {
+		if mine, there := own.Markers[id]; there && mine.Chapter == marker.Chapter && (mine.Name == marker.Name || mine.Fills != "" && mine.Fills == marker.Fills) {
+			m.Markers[id] = id
+		}
+	}
+	return m
 }
 
 // stretch is what a speaker says in one go.

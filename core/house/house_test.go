@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -82,11 +83,11 @@ func TestALayoutHasTheMusicAndPlacesForWhatWasSaid(t *testing.T) {
 
 func TestWhatChangesInALayoutIsBroughtToWhatTheEpisodeHasNotChangedItself(t *testing.T) {
 	was := house.Take(episode(t))
-	own := do(t, was, edit.InsertClip{Sound: testkit.ID(2), Track: "t1", Name: "My opening", Start: 10 * second})
+	own := do(t, house.Begin(was, 1), edit.InsertClip{Sound: testkit.ID(2), Track: "t1", Name: "My opening", Start: 10 * second})
 	own = do(t, own, edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t2", Fader: ptr(audio.DB(-4))}}})
-	changes, ops := house.Along(was, was, own)
+	changes, op := house.Along(was, was, 1, own)
 	assert.Empty(t, changes, "nothing has changed in the layout")
-	assert.Empty(t, ops)
+	assert.Nil(t, op)
 
 	now := do(t, was, edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Fader: ptr(audio.DB(1)), Name: ptr("Host")}, {Track: "t2", Fader: ptr(audio.DB(2))}}})
 	now = do(t, now, edit.ReplaceSound{Sound: testkit.ID(1), With: testkit.ID(5), Name: "New theme"})
@@ -94,7 +95,7 @@ func TestWhatChangesInALayoutIsBroughtToWhatTheEpisodeHasNotChangedItself(t *tes
 	now = do(t, now, edit.SetTarget{Target: "podcast-mono"})
 	now = do(t, now, edit.SetLead{Lead: "accessible"})
 	now = do(t, now, edit.AddTrack{Part: session.Music, Name: "Sting"})
-	changes, ops = house.Along(was, now, own)
+	changes, op = house.Along(was, now, 2, own)
 	var brought, kept []string
 	for _, c := range changes {
 		if c.Kept {
@@ -105,7 +106,7 @@ func TestWhatChangesInALayoutIsBroughtToWhatTheEpisodeHasNotChangedItself(t *tes
 	}
 	assert.Equal(t, []string{"The fader of Guest goes to 2.0 dB"}, kept, "the episode has a level of its own there")
 	assert.Len(t, brought, 7, "%v", brought)
-	along := do(t, own, edit.Several{Ops: ops, Name: "Bring along"})
+	along := do(t, own, *op)
 	assert.Equal(t, "Host", along.Tracks[0].Name)
 	assert.Equal(t, []audio.DB{1, -4}, []audio.DB{along.Tracks[0].Fader, along.Tracks[1].Fader})
 	theme := along.Tracks[along.FindTrack("t3")].Clips["c5"]
@@ -114,13 +115,59 @@ func TestWhatChangesInALayoutIsBroughtToWhatTheEpisodeHasNotChangedItself(t *tes
 	assert.Equal(t, []string{"podcast-mono", "accessible"}, []string{along.Target, along.Lead})
 	assert.Len(t, along.Tracks, 5)
 	assert.Len(t, along.Tracks[0].Clips, 1, "what was said is as it was")
-	changes, _ = house.Along(now, now, along)
+	changes, _ = house.Along(now, now, 2, along)
 	assert.Empty(t, changes)
 
 	without := do(t, own, edit.RemoveTracks{Tracks: []string{"t3"}})
-	changes, ops = house.Along(was, do(t, was, edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t3", Fader: ptr(audio.DB(2))}}}), without)
+	changes, op = house.Along(was, do(t, was, edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t3", Fader: ptr(audio.DB(2))}}}), 2, without)
 	assert.True(t, changes[0].Kept)
-	assert.Empty(t, ops)
-	changes, _ = house.Along(was, do(t, was, edit.RemoveTracks{Tracks: []string{"t4"}}), own)
+	assert.Nil(t, op)
+	changes, _ = house.Along(was, do(t, was, edit.RemoveTracks{Tracks: []string{"t4"}}), 2, own)
 	assert.Contains(t, changes[0].What, "stays in this episode")
+}
+
+// Both number by themselves: what is added to either gets the next number of its own.
+func TestWhatHasTheSameIdIsNotTakenForTheSameThing(t *testing.T) {
+	layout := house.Take(episode(t))
+	own := do(t, house.Begin(layout, 1), edit.AddTrack{Part: session.Voice, Name: "Second guest"})
+	called := func(d session.Document, name string) session.Track {
+		return d.Tracks[slices.IndexFunc(d.Tracks, func(t session.Track) bool { return t.Name == name })]
+	}
+	mine := called(own, "Second guest").ID
+	own = do(t, own, edit.InsertClip{Sound: testkit.ID(2), Track: mine, Name: "My guest", Start: 10 * second})
+
+	jingle := do(t, layout, edit.AddTrack{Part: session.Voice, Name: "Jingle"})
+	added := called(jingle, "Jingle").ID
+	require.Equal(t, mine, added, "they number alike")
+	jingle = do(t, jingle, edit.InsertClip{Sound: testkit.ID(4), Track: added, Name: "Jingle", Start: 0})
+	changes, op := house.Along(layout, jingle, 2, own)
+	require.Len(t, changes, 1)
+	assert.Equal(t, "The track Jingle comes to it", changes[0].What)
+	brought := do(t, own, *op)
+	stands := brought.Model.Tracks[added]
+	require.NotEqual(t, mine, stands)
+
+	later := do(t, jingle, edit.SetTracks{Tracks: []edit.TrackChange{{Track: added, Fader: ptr(audio.DB(-12)), Name: ptr("Our jingle")}}})
+	for id := range called(jingle, "Jingle").Clips {
+		later = do(t, later, edit.SetClips{Clips: []edit.ClipChange{{Clip: id, Gain: ptr(audio.DB(-5))}}})
+	}
+	_, op = house.Along(jingle, later, 3, brought)
+	along := do(t, brought, *op)
+	assert.Equal(t, own.Tracks[own.FindTrack(mine)], along.Tracks[along.FindTrack(mine)], "the guest is as it was")
+	of := along.Tracks[along.FindTrack(stands)]
+	assert.Equal(t, audio.DB(-12), of.Fader)
+	assert.Equal(t, "Our jingle", of.Name)
+	for _, c := range of.Clips {
+		assert.Equal(t, audio.DB(-5), c.Gain)
+	}
+	assert.Equal(t, int64(3), along.Model.Version)
+
+	// In a session of a version that did not write it down, only what is alike stands for something.
+	old := own.Clone()
+	old.Model = session.Model{}
+	_, op = house.Along(jingle, later, 3, old)
+	assert.Nil(t, op, "the guest is no jingle")
+	_, op = house.Along(layout, do(t, layout, edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Fader: ptr(audio.DB(1))}}}), 3, old)
+	require.NotNil(t, op)
+	assert.Equal(t, audio.DB(1), do(t, old, *op).Tracks[0].Fader, "what was made with it goes on")
 }

@@ -64,6 +64,23 @@ type Document struct {
 	Tracks  []Track           `json:"tracks" nullable:"false" maxItems:"64" doc:"The tracks from top to bottom"`
 	Markers map[string]Marker `json:"markers" doc:"Markers and named ranges, by id"`
 	Aside   map[string]Aside  `json:"aside,omitempty" doc:"Findings of the check that are to be left as they are, by their keys"`
+	Model   Model             `json:"model,omitzero" doc:"Of a session that began as a layout of the house sound: what stands for what"`
+}
+
+// Model says how a session stands to the layout that it began as. Both number what is new by themselves, so that
+// equal ids mean nothing after the first change of either: which thing of the session stands for which of the layout is
+// written down here, and undone with the step that has changed it.
+type Model struct {
+	Version int64             `json:"version" doc:"Of the layout, that the session was last brought in line with"`
+	Tracks  map[string]string `json:"tracks,omitempty" doc:"By the id of a track of the layout, that of the one that stands for it here, which may be gone"`
+	Clips   map[string]string `json:"clips,omitempty" doc:"The same of clips"`
+	Markers map[string]string `json:"markers,omitempty" doc:"The same of markers"`
+}
+
+// Clone is a copy that shares nothing.
+func (m Model) Clone() Model {
+	m.Tracks, m.Clips, m.Markers = maps.Clone(m.Tracks), maps.Clone(m.Clips), maps.Clone(m.Markers)
+	return m
 }
 
 // Aside is why a finding of the check is to be left as it is.
@@ -81,6 +98,16 @@ const (
 	LeftSide  Side = "left"
 	RightSide Side = "right"
 )
+
+// Here gives what stands here for tracks of the layout. What nothing stands for is left out.
+func (m Model) Here(tracks []string) (out []string) {
+	for _, id := range tracks {
+		if own, there := m.Tracks[id]; there {
+			out = append(out, own)
+		}
+	}
+	return out
+}
 
 // Sound is what the document must know of a sound to be complete in itself.
 type Sound struct {
@@ -322,6 +349,7 @@ func (d Document) Draft() Document {
 	if d.Aside != nil {
 		d.Aside = maps.Clone(d.Aside)
 	}
+	d.Model = d.Model.Clone()
 	d.Tracks = append([]Track{}, d.Tracks...)
 	for i := range d.Tracks {
 		t := &d.Tracks[i]

@@ -60,6 +60,9 @@ func (d Document) Validate() error {
 	if err := d.validateAside(); err != nil {
 		return err
 	}
+	if err := d.Model.validate(); err != nil {
+		return err
+	}
 	if d.Target == Own || d.Own != (OwnTarget{}) {
 		if err := d.Own.Check("own"); err != nil {
 			return err
@@ -160,6 +163,24 @@ func (d Document) validateAside() error {
 	}
 	return nil
 }
+
+// validate says what is wrong with how a session stands to its layout.
+func (m Model) validate() error {
+	if m.Version < 0 || len(m.Tracks) > mostStanding || len(m.Clips) > mostStanding || len(m.Markers) > mostStanding {
+		return problem.New("bad-model", "model", "What a session has of its layout is at most %d tracks, clips and markers each.", mostStanding)
+	}
+	for _, stands := range []map[string]string{m.Tracks, m.Clips, m.Markers} {
+		for theirs, ours := range stands {
+			if !localID.MatchString(theirs) || !localID.MatchString(ours) {
+				return problem.New("bad-model", "model", "Of what stands for what between a session and its layout, an id is malformed.")
+			}
+		}
+	}
+	return nil
+}
+
+// mostStanding is how many things of a kind can stand for those of a layout: as many as a session can have had of each, about.
+const mostStanding = 20_000
 
 func (t Track) validate(where string) error {
 	if !goodName(t.Name) {

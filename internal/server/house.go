@@ -11,6 +11,7 @@ import (
 	"ruvel/core/house"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
 
@@ -137,18 +138,18 @@ func (s *Server) addLayout(ctx context.Context, show string, want newLayout) (Ep
 	return view(e), err
 }
 
-// bringable is what has changed in a layout since an episode was in line with it.
-func (s *Server) bringable(ctx context.Context, episode string, now session.Document) ([]house.Change, []edit.Op, error) {
-	was, err := s.Store.MadeOf(ctx, episode)
+// bringable is what has changed in a layout since an episode was in line with it, and the edit of a version of the episode that brings it along.
+func (s *Server) bringable(ctx context.Context, e store.Episode, now session.Document, version int64) (changes []house.Change, op *edit.BringAlong, base int64, err error) {
+	own, base, err := s.Store.Document(ctx, e.ID)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, 0, err
 	}
-	own, _, err := s.Store.Document(ctx, episode)
+	was, err := s.Store.InLineWith(ctx, e, own)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, 0, err
 	}
-	changes, ops := house.Along(was, now, own)
-	return changes, ops, nil
+	changes, op = house.Along(was, now, version, own)
+	return changes, op, base, nil
 }
 
 func (s *Server) alongAll(ctx context.Context, show string) ([]Bringable, error) {
@@ -158,7 +159,7 @@ func (s *Server) alongAll(ctx context.Context, show string) ([]Bringable, error)
 	}
 	out := []Bringable{}
 	for _, l := range rows {
-		now, _, err := s.Store.Document(ctx, l.ID)
+		now, version, err := s.Store.Document(ctx, l.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -167,7 +168,7 @@ func (s *Server) alongAll(ctx context.Context, show string) ([]Bringable, error)
 			return nil, err
 		}
 		for _, e := range made {
-			changes, _, err := s.bringable(ctx, e.ID, now)
+			changes, _, _, err := s.bringable(ctx, e, now, version)
 			if err != nil {
 				return nil, err
 			}
@@ -191,24 +192,21 @@ func (s *Server) bringAlong(ctx context.Context, episode string) (work.ChangeEve
 	if err != nil {
 		return work.ChangeEvent{}, err
 	}
-	now, _, err := s.Store.Document(ctx, layout.ID)
+	now, version, err := s.Store.Document(ctx, layout.ID)
 	if err != nil {
 		return work.ChangeEvent{}, err
 	}
-	_, ops, err := s.bringable(ctx, episode, now)
+	_, op, base, err := s.bringable(ctx, e, now, version)
 	if err != nil {
 		return work.ChangeEvent{}, err
 	}
-	if len(ops) == 0 {
+	if op == nil {
 		return work.ChangeEvent{}, problem.New("nothing-to-bring", "episode", "This episode is in line with the house sound already.")
 	}
-	version, err := s.Store.Version(ctx, episode)
+	op.Name = "Bring along with the house sound “" + layout.Title + "”"
+	c, err := s.Store.BringAlong(ctx, episode, base, layout.ID, *op, now)
 	if err != nil {
 		return work.ChangeEvent{}, err
 	}
-	c, err := s.Store.Edit(ctx, episode, version, "", edit.Several{Ops: ops, Name: "Bring along with the house sound “" + layout.Title + "”"})
-	if err != nil {
-		return work.ChangeEvent{}, err
-	}
-	return s.Queue.Changed(episode, c), s.Store.InLine(ctx, episode, now)
+	return s.Queue.Changed(episode, c), nil
 }

@@ -1,12 +1,14 @@
 package server_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/core/session"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -81,6 +83,30 @@ func TestALayoutIsTakenFromAnEpisodeAndANewOneBeginsAsIt(t *testing.T) {
 	code, _ = refusal(t, "POST", "/episodes/"+episode+"/along", nil)
 	assert.Equal(t, "no-layout", code)
 	want[any](t, "POST", "/episodes/"+fresh.ID+"/undo", nil)
+	again := want[[]server.Bringable](t, "GET", "/shows/"+show+"/along", nil)
+	require.Len(t, again, 1, "undone, it is offered again")
+	assert.Equal(t, along[0].Changes, again[0].Changes)
+	want[any](t, "POST", "/episodes/"+fresh.ID+"/redo", nil)
+	assert.Empty(t, want[[]server.Bringable](t, "GET", "/shows/"+show+"/along", nil))
+
+	// Both number by themselves: a track that the layout gets is not the one that the episode has got meanwhile.
+	layout = want[server.Desk](t, "GET", "/episodes/"+made.ID, nil)
+	edit(made.ID, layout.Version, map[string]any{"type": "add-track", "part": "effect", "name": "Jingle"})
+	d = want[server.Desk](t, "GET", "/episodes/"+fresh.ID, nil).Document
+	version := want[server.Desk](t, "GET", "/episodes/"+fresh.ID, nil).Version
+	edit(fresh.ID, version, map[string]any{"type": "add-track", "part": "voice", "name": "Guest"})
+	want[any](t, "POST", "/episodes/"+fresh.ID+"/along", nil)
+	layout = want[server.Desk](t, "GET", "/episodes/"+made.ID, nil)
+	of := slices.IndexFunc(layout.Document.Tracks, func(t session.Track) bool { return t.Name == "Jingle" })
+	edit(made.ID, layout.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": layout.Document.Tracks[of].ID, "fader": -12}}})
+	want[any](t, "POST", "/episodes/"+fresh.ID+"/along", nil)
+	for _, tr := range want[server.Desk](t, "GET", "/episodes/"+fresh.ID, nil).Document.Tracks {
+		if tr.Name == "Guest" {
+			assert.Equal(t, audio.DB(0), tr.Fader)
+		} else if tr.Name == "Jingle" {
+			assert.Equal(t, audio.DB(-12), tr.Fader)
+		}
+	}
 
 	// Without its layout the episode stays.
 	want[any](t, "DELETE", "/episodes/"+made.ID, nil)

@@ -64,7 +64,7 @@ func (s *Store) AddEpisodeAs(ctx context.Context, id, show, title string, number
 type beginning struct {
 	said   details.Details
 	layout bool    // it is a layout of the house sound
-	from   *string // the layout that it begins as; its document is that of the episode then
+	from   *string // the layout that it begins as; its document says how it stands to it
 }
 
 // add makes an episode or a layout, all at once or not at all.
@@ -76,10 +76,6 @@ func (s *Store) add(ctx context.Context, id, show, title string, number int, doc
 	}
 	data, rest := doc.JSON(), b.said
 	rest.Description, rest.Language = "", ""
-	var of []byte
-	if b.from != nil {
-		of = data
-	}
 	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
 		var layouts int
 		if err := found(tx.GetContext(ctx, &layouts, `SELECT (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id AND layout) FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
@@ -94,9 +90,9 @@ func (s *Store) add(ctx context.Context, id, show, title string, number int, doc
 				return err
 			}
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, layout, made_from, made_of)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			id, show, n, strings.TrimSpace(title), data, doc.Length(), doc.Next, b.said.Description, b.said.Language, text(rest), b.layout, b.from, of); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, layout, made_from)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			id, show, n, strings.TrimSpace(title), data, doc.Length(), doc.Next, b.said.Description, b.said.Language, text(rest), b.layout, b.from); err != nil {
 			return err
 		}
 		return use(ctx, tx, id, show, doc)

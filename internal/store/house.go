@@ -4,6 +4,8 @@ import (
 	"context"
 
 	"ruvel/core/details"
+	"ruvel/core/edit"
+	"ruvel/core/house"
 	"ruvel/core/session"
 )
 
@@ -46,11 +48,20 @@ func (s *Store) AddEpisodeFrom(ctx context.Context, show, layout, title string, 
 	if err != nil {
 		return Episode{}, err
 	}
-	doc, _, err := s.Document(ctx, layout)
+	doc, version, err := s.Document(ctx, layout)
 	if err != nil {
 		return Episode{}, err
 	}
-	return s.add(ctx, NewID(), show, title, number, doc, beginning{said: l.Said(), from: &layout})
+	if err := s.keepLayout(ctx, layout, version, doc); err != nil {
+		return Episode{}, err
+	}
+	return s.add(ctx, NewID(), show, title, number, house.Begin(doc, version), beginning{said: l.Said(), from: &layout})
+}
+
+// keepLayout keeps a version of a layout for as long as there is the layout: what has changed since is told from it.
+func (s *Store) keepLayout(ctx context.Context, layout string, version int64, doc session.Document) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO layout_versions (layout_id, version, document) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE version = version`, layout, version, doc.JSON())
+	return err
 }
 
 // BegunAs lists the episodes that began as a layout, the newest first.
@@ -59,17 +70,26 @@ func (s *Store) BegunAs(ctx context.Context, layout string) ([]Episode, error) {
 	return out, s.db.SelectContext(ctx, &out, episodeColumns+` WHERE made_from = ? ORDER BY number DESC, id DESC`, layout)
 }
 
-// MadeOf is the document of its layout that an episode was last in line with.
-func (s *Store) MadeOf(ctx context.Context, episode string) (session.Document, error) {
+// InLineWith is the document of its layout that a document of an episode was last in line with.
+func (s *Store) InLineWith(ctx context.Context, e Episode, doc session.Document) (session.Document, error) {
+	if e.MadeFrom == nil {
+		return session.Document{}, NotFound("layout")
+	}
 	var data []byte
-	if err := found(s.db.GetContext(ctx, &data, `SELECT made_of FROM episodes WHERE id = ? AND made_from IS NOT NULL`, episode), "layout"); err != nil {
+	err := s.db.GetContext(ctx, &data, `SELECT document FROM layout_versions WHERE layout_id = ? AND version = ?`, *e.MadeFrom, doc.Model.Version)
+	if IsNotFound(found(err, "layout")) { // it was made when that was kept with the episode
+		err = s.db.GetContext(ctx, &data, `SELECT made_of FROM episodes WHERE id = ? AND made_of IS NOT NULL`, e.ID)
+	}
+	if err := found(err, "layout"); err != nil {
 		return session.Document{}, err
 	}
 	return session.Parse(data)
 }
 
-// InLine keeps that an episode is in line with a document of its layout.
-func (s *Store) InLine(ctx context.Context, episode string, doc session.Document) error {
-	r, err := s.db.ExecContext(ctx, `UPDATE episodes SET made_of = ?, changed_at = changed_at WHERE id = ? AND made_from IS NOT NULL`, doc.JSON(), episode)
-	return changed(r, err, "layout")
+// BringAlong brings a version of an episode in line with a version of its layout.
+func (s *Store) BringAlong(ctx context.Context, episode string, base int64, layout string, op edit.BringAlong, now session.Document) (Change, error) {
+	if err := s.keepLayout(ctx, layout, op.Model.Version, now); err != nil {
+		return Change{}, err
+	}
+	return s.Edit(ctx, episode, base, "", op)
 }
