@@ -139,7 +139,7 @@ func (c client) keep(ctx context.Context, episode, folder string) (string, error
 	if err != nil {
 		return "", fmt.Errorf("the server does not say what the archive is called: %w", err)
 	}
-	path := filepath.Join(folder, filepath.Base(said["filename"]))
+	path := filepath.Join(folder, named(strings.TrimSuffix(filepath.Base(said["filename"]), ".zip"), episode)+".zip")
 	f, err := os.CreateTemp(folder, ".ruvel-*.part")
 	if err != nil {
 		return "", err
@@ -155,6 +155,9 @@ func (c client) keep(ctx context.Context, episode, folder string) (string, error
 	return path, os.Rename(f.Name(), path)
 }
 
+// named is what something is called in a folder: two episodes, or two shows, of one name are two files.
+func named(name, id string) string { return name + " " + id[max(0, len(id)-8):] }
+
 // settingsEnding is how the settings of a show end.
 const settingsEnding = ".show.json"
 
@@ -164,7 +167,7 @@ func (c client) keepSettings(ctx context.Context, show, name, folder string) (st
 	if err != nil {
 		return "", err
 	}
-	path := filepath.Join(folder, details.Sheet{Show: name}.FileName("")+settingsEnding)
+	path := filepath.Join(folder, named(details.Sheet{Show: name}.FileName(""), show)+settingsEnding)
 	return path, os.WriteFile(path, settings, 0o644)
 }
 

@@ -2,9 +2,11 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net"
 	"os"
+	"path/filepath"
 	"syscall"
 	"time"
 
@@ -20,7 +22,7 @@ type serve struct {
 	NATS     string        `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
 	KeepFree int64         `help:"Megabytes that must stay free on the disk." default:"200"`
 	Folder   string        `help:"A folder that finished files can be copied to." env:"RUVEL_FOLDER" type:"existingdir"`
-	Backup   string        `help:"A folder into which the archives of all episodes are written by a schedule." env:"RUVEL_BACKUP" type:"path"`
+	Backup   *string       `help:"A folder into which the archives of all episodes are written by a schedule." env:"RUVEL_BACKUP" type:"path"`
 	Every    time.Duration `help:"How often a backup is written." default:"24h" env:"RUVEL_BACKUP_EVERY" name:"backup-every"`
 	Name     []string      `help:"A further name that Ruvel answers to, as behind a proxy; loopback addresses and localhost are always answered to." env:"RUVEL_NAMES"`
 }
@@ -28,6 +30,11 @@ type serve struct {
 // Run serves until it is interrupted.
 func (c serve) Run(ctx context.Context) error {
 	syscall.Umask(0o077) // what is written is for our user alone
+	if c.Backup != nil {
+		if err := apart(*c.Backup, c.Data); err != nil {
+			return err
+		}
+	}
 	l, err := server.Listen(c.Port)
 	if err != nil {
 		return err
@@ -46,14 +53,44 @@ func (c serve) Run(ctx context.Context) error {
 			return fmt.Errorf("fill in the sample series: %w", err)
 		}
 	}
-	if c.Backup != "" {
+	if c.Backup != nil {
 		kept := make(chan struct{})
 		go func() {
 			defer close(kept)
-			house.KeepBackups(ctx, c.Backup, max(c.Every, time.Minute))
+			house.KeepBackups(ctx, *c.Backup, max(c.Every, time.Minute))
 		}()
 		defer func() { <-kept }()
 	}
 	fmt.Printf("Ruvel is ready: http://127.0.0.1:%d\n", l.Addr().(*net.TCPAddr).Port)
 	return house.Serve(ctx, l)
+}
+
+// apart refuses a folder for backups that would be lost with what it is to keep.
+func apart(backup, data string) error {
+	if backup == "" {
+		return errors.New("the folder for backups has no name: give --backup (or RUVEL_BACKUP) a folder, or leave it out")
+	}
+	at := []string{backup, data}
+	for i, path := range at {
+		whole, err := filepath.Abs(path)
+		if err != nil {
+			return err
+		}
+		at[i] = resolved(whole)
+	}
+	if inside, err := filepath.Rel(at[1], at[0]); err == nil && filepath.IsLocal(inside) {
+		return fmt.Errorf("%s lies in the folder for the data, and would be lost with it: choose another folder for backups, on another disk if there is one", backup)
+	}
+	return nil
+}
+
+// resolved is a path without symbolic links, as far as it is there.
+func resolved(path string) string {
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		return real
+	}
+	if up := filepath.Dir(path); up != path {
+		return filepath.Join(resolved(up), filepath.Base(path))
+	}
+	return path
 }

@@ -109,3 +109,17 @@ func TestASecondStartOnTheSameFolderIsRefusedInOneSentence(t *testing.T) {
 	require.Error(t, err)
 	assert.Equal(t, fmt.Sprintf("ruvel: another Ruvel (process %d) is using the data folder %s; end that one first, or choose another folder with --data\n", r.cmd.Process.Pid, data), string(out))
 }
+
+func TestBackupsAreNotKeptWhereTheyWouldBeLostWithTheData(t *testing.T) {
+	data := t.TempDir()
+	link := filepath.Join(t.TempDir(), "link")
+	require.NoError(t, os.Symlink(data, link))
+	for folder, want := range map[string]string{
+		"": "has no name", data: "lies in the folder for the data", filepath.Join(data, "deep", "down"): "lies in the folder for the data",
+		filepath.Join(link, "kept"): "lies in the folder for the data",
+	} {
+		out, err := exec.Command(program, "serve", "--data", data, "--port", "0", "--backup", folder).CombinedOutput()
+		require.Error(t, err, folder)
+		assert.Contains(t, string(out), want)
+	}
+}

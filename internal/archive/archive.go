@@ -19,6 +19,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"ruvel/core/details"
@@ -67,6 +68,15 @@ type Manifest struct {
 	Files    []File          `json:"files,omitempty"` // finished ones, if they were wanted
 }
 
+// settled is the list as it is written.
+func (m Manifest) settled() Manifest {
+	m.Form = Form
+	if m.Sounds == nil {
+		m.Sounds = []Sound{}
+	}
+	return m
+}
+
 // File is a finished file. It is there for whoever unpacks the archive, and stays behind when it is opened: what it was
 // made from is all there.
 type File struct {
@@ -108,15 +118,15 @@ type Picture struct {
 
 // Write writes an archive. Open gives what lies under an id. The same episode is the same bytes.
 func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, open func(ctx context.Context, id string, of Kind) (io.ReadCloser, error)) error {
-	m.Form = Form
-	if m.Sounds == nil {
-		m.Sounds = []Sound{}
-	}
+	m = m.settled()
 	told, err := json.MarshalIndent(m, "", "  ")
 	if err != nil {
 		return err
 	}
 	out := zip.NewWriter(to)
+	if err := out.SetComment(Mark(m, doc)); err != nil {
+		return err
+	}
 	if err := pack(out, manifestName, told); err != nil {
 		return err
 	}
@@ -130,7 +140,7 @@ func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, 
 			return err
 		}
 		defer from.Close()
-		w, err := out.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store})
+		w, err := out.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: dated})
 		if err != nil {
 			return err
 		}
@@ -167,8 +177,34 @@ func Write(ctx context.Context, to io.Writer, m Manifest, doc session.Document, 
 	return out.Close()
 }
 
+// dated is what all files in an archive are dated, since the same episode is the same bytes: the first day that the form
+// can name. Without a date some programs take the first of no month.
+var dated = time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// Mark is the one mark of change of an episode: a digest of all that its archive holds, files by their own digests.
+// Whatever changes in one moves the other. It stands in the archive as its comment.
+func Mark(m Manifest, doc session.Document) string {
+	m = m.settled()
+	told, err := json.Marshal(m)
+	if err != nil {
+		panic(fmt.Sprintf("archive: a list could not be written: %v", err)) // only NaN or Inf can cause it
+	}
+	h := sha256.New()
+	fmt.Fprintf(h, "%d\n%s\n%s", len(told), told, doc.JSON())
+	return "ruvel " + hex.EncodeToString(h.Sum(nil))
+}
+
+// MarkOf is the mark of an archive that was written before; nothing if it has none, or is not whole.
+func MarkOf(r io.ReaderAt, size int64) string {
+	z, err := zip.NewReader(r, size)
+	if err != nil {
+		return ""
+	}
+	return z.Comment
+}
+
 func pack(out *zip.Writer, name string, data []byte) error {
-	w, err := out.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate})
+	w, err := out.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: dated})
 	if err == nil {
 		_, err = w.Write(data)
 	}

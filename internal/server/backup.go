@@ -32,6 +32,15 @@ type ShowSettings struct {
 	Details details.Details     `json:"details" doc:"What is said of all episodes"`
 	Targets []session.OwnTarget `json:"targets" nullable:"false" maxItems:"20"`
 	Limits  review.Bounds       `json:"limits" doc:"Of the check"`
+	// Treatments and Feed are left out of what was kept by earlier versions.
+	Treatments []NamedTreatment `json:"treatments,omitempty" maxItems:"100" doc:"Of voices, by name"`
+	Feed       *store.FeedSaid  `json:"feed,omitempty" doc:"What its feed says besides; its address is its own"`
+}
+
+// NamedTreatment is a treatment of voices that a show keeps.
+type NamedTreatment struct {
+	Name      string            `json:"name" maxLength:"1000"`
+	Treatment session.Treatment `json:"treatment"`
 }
 
 func (s *Server) backupRoutes(api huma.API) {
@@ -55,10 +64,16 @@ func (s *Server) settingsOf(ctx context.Context, show string) (out ShowSettings,
 		return out, err
 	}
 	out.Form, out.Name = ShowForm, named.Name
-	var errs [3]error
+	var errs [5]error
 	out.Details, errs[0] = s.Store.Details(ctx, show)
 	out.Targets, errs[1] = s.Store.Targets(ctx, show)
 	out.Limits, errs[2] = s.Store.Limits(ctx, show)
+	out.Feed, errs[3] = s.Store.FeedSaid(ctx, show)
+	var all []store.Treatment
+	all, errs[4] = s.Store.Treatments(ctx, show)
+	for _, t := range all {
+		out.Treatments = append(out.Treatments, NamedTreatment{t.Name, t.Settings.Of})
+	}
 	return out, errors.Join(errs[:]...)
 }
 
@@ -68,6 +83,11 @@ func (s *Server) takeSettings(ctx context.Context, show string, in ShowSettings)
 	}
 	if err := errors.Join(in.Details.Check(), in.Limits.Check()); err != nil { // before anything is kept
 		return err
+	}
+	for _, t := range in.Treatments {
+		if _, err := session.NewTreatment(t.Treatment, "treatments"); err != nil {
+			return err
+		}
 	}
 	if in.Details.Artwork != "" {
 		if _, err := s.Store.Picture(ctx, show, in.Details.Artwork); store.IsNotFound(err) {
@@ -82,7 +102,23 @@ func (s *Server) takeSettings(ctx context.Context, show string, in ShowSettings)
 	if err := s.Store.SetDetails(ctx, show, in.Details); err != nil {
 		return err
 	}
-	return s.Store.SetLimits(ctx, show, in.Limits)
+	if err := s.Store.SetLimits(ctx, show, in.Limits); err != nil {
+		return err
+	}
+	for _, t := range in.Treatments {
+		if _, err := s.Store.KeepTreatment(ctx, show, t.Name, t.Treatment); err != nil {
+			return err
+		}
+	}
+	if in.Feed == nil {
+		return nil
+	}
+	f, err := s.feedOf(ctx, show)
+	if err != nil {
+		return err
+	}
+	f.Said.Of = *in.Feed
+	return s.Store.SetFeed(ctx, f)
 }
 
 // KeepBackups writes backups into a folder, at once and then again and again, until the context ends.
@@ -163,14 +199,13 @@ func (s *Server) backUp(ctx context.Context, folder string, e store.Episode) (fr
 		return false, err
 	}
 	path := filepath.Join(folder, name+" "+e.ID[len(e.ID)-8:]+".zip")
-	changed := e.Changed.Truncate(time.Microsecond)
-	if info, err := os.Stat(path); err == nil && info.ModTime().Equal(changed) {
+	if markOf(path) == archive.Mark(m, doc) { // of what it holds, not of when something was written
 		return false, nil
 	}
 	if err := s.Space.Room(0); err != nil {
 		return false, err
 	}
-	return true, whole(path, changed, func(f *os.File) error {
+	return true, whole(path, e.Changed.Truncate(time.Microsecond), func(f *os.File) error {
 		if err := archive.Write(ctx, f, m, doc, s.inArchive); err != nil {
 			return err
 		}
@@ -180,6 +215,20 @@ func (s *Server) backUp(ctx context.Context, folder string, e store.Episode) (fr
 		}
 		return err
 	})
+}
+
+// markOf is the mark of an archive on the disk, or nothing.
+func markOf(path string) string {
+	f, err := os.Open(path)
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return ""
+	}
+	return archive.MarkOf(f, info.Size())
 }
 
 // whole writes a file aside and gives it its name, and the time that it is of, when it is whole.

@@ -34,7 +34,7 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 	show, episode := newEpisode(t)
 	title := "Kept by the clock"
 	want[any](t, "PATCH", "/episodes/"+episode, map[string]any{"title": title})
-	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 2*audio.Second, 6))
+	sound := imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 2*audio.Second, 6))
 	want[any](t, "POST", "/shows/"+show+"/layouts", map[string]any{"name": title + ", layout", "from": episode})
 	folder := filepath.Join(t.TempDir(), "kept")
 	_, err := house.Backup(t.Context(), folder)
@@ -69,11 +69,29 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 	assert.Equal(t, 1, written)
 	assert.Len(t, open().Document.Markers, before+1)
 
+	// Whatever the archive holds moves the mark: also what no edit touches.
+	for what, change := range map[string]func(){
+		"script":  func() { want[any](t, "PATCH", "/episodes/"+episode+"/script", map[string]any{"text": "The lamp is lit.", "base": 0}) },
+		"details": func() { want[any](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of a lamp"}) },
+		"credits": func() { want[any](t, "PATCH", "/shows/"+show+"/sounds/"+sound, map[string]any{"author": "Ada Quill"}) },
+		"show":    func() { want[any](t, "PUT", "/shows/"+show+"/details", map[string]any{"presenter": "Ada Quill"}) },
+		"name":    func() { want[any](t, "PATCH", "/episodes/"+episode, map[string]any{"title": title, "number": 7}) },
+	} {
+		change()
+		written, err := house.Backup(t.Context(), folder)
+		require.NoError(t, err)
+		assert.GreaterOrEqual(t, written, 1, what)
+		written, err = house.Backup(t.Context(), folder)
+		require.NoError(t, err)
+		assert.Zero(t, written, what)
+	}
+
 	// An episode that is removed stays kept.
+	count := len(archivesOf(t, folder, title))
 	want[any](t, "DELETE", "/episodes/"+episode, nil)
 	_, err = house.Backup(t.Context(), folder)
 	require.NoError(t, err)
-	assert.Len(t, archivesOf(t, folder, title), 2)
+	assert.Len(t, archivesOf(t, folder, title), count)
 
 	_, err = house.Backup(t.Context(), filepath.Join(kept[0], "no folder"))
 	require.Error(t, err)
@@ -84,6 +102,9 @@ func TestTheSettingsOfAShowAreKeptAndGivenToAnother(t *testing.T) {
 	want[any](t, "PUT", "/shows/"+show+"/details", map[string]any{"presenter": "Ada Quill", "language": "en"})
 	want[any](t, "PUT", "/shows/"+show+"/targets", []any{map[string]any{"name": "Our own", "integrated": -18, "tolerance": 1, "truePeak": -2}})
 	settings := want[server.ShowSettings](t, "GET", "/shows/"+show+"/settings", nil)
+	want[any](t, "POST", "/shows/"+show+"/treatments", map[string]any{"name": "Keeper", "treatment": compressing()})
+	want[any](t, "PUT", "/shows/"+show+"/feed", map[string]any{"name": "", "description": "Of a harbour", "category": "Society"})
+	settings = want[server.ShowSettings](t, "GET", "/shows/"+show+"/settings", nil)
 	other, _ := newEpisode(t)
 	settings.Details.Artwork = strings.Repeat("b", 64) // which the other does not have
 	want[any](t, "PUT", "/shows/"+other+"/settings", settings)
@@ -91,6 +112,10 @@ func TestTheSettingsOfAShowAreKeptAndGivenToAnother(t *testing.T) {
 	assert.Equal(t, settings.Targets, got.Targets)
 	assert.Equal(t, settings.Limits, got.Limits)
 	assert.Equal(t, []string{"Ada Quill", ""}, []string{got.Details.Presenter, got.Details.Artwork})
+	require.Len(t, got.Treatments, 1)
+	assert.Equal(t, settings.Treatments, got.Treatments)
+	require.NotNil(t, got.Feed)
+	assert.Equal(t, "Of a harbour", got.Feed.Description)
 	settings.Form = "ruvel.show/9"
 	refused(t, 422, "PUT", "/shows/"+other+"/settings", settings)
 }

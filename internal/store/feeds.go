@@ -56,6 +56,16 @@ func (s *Store) Feed(ctx context.Context, show, address string) (f Feed, err err
 	return f, found(s.db.GetContext(ctx, &f, feedColumns+` WHERE show_id = ?`, show), "feed")
 }
 
+// FeedSaid is what the feed of a show says, or nil if it has none yet.
+func (s *Store) FeedSaid(ctx context.Context, show string) (*FeedSaid, error) {
+	var f Feed
+	err := found(s.db.GetContext(ctx, &f, feedColumns+` WHERE show_id = ?`, show), "feed")
+	if IsNotFound(err) {
+		return nil, nil
+	}
+	return &f.Said.Of, err
+}
+
 // FeedAt is the feed with an address, or with the name by which everybody finds it.
 func (s *Store) FeedAt(ctx context.Context, address string) (f Feed, err error) {
 	return f, found(s.db.GetContext(ctx, &f, feedColumns+` WHERE address = ? OR name = ?`, address, address), "feed")
