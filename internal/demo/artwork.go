@@ -73,7 +73,7 @@ func describe(ctx context.Context, st *store.Store, bucket *blob.Bucket, show st
 	if err != nil {
 		return err
 	}
-	if _, err := work.KeepPicture(ctx, bucket, st, show, artwork); err != nil {
+	if _, err := (&work.Pictures{Bucket: bucket, Store: st}).Keep(ctx, show, artwork); err != nil {
 		return err
 	}
 	return st.SetDetails(ctx, show, details.Details{

@@ -52,7 +52,7 @@ const mostLatest = 8
 // going is the measurement of an episode that is under way.
 type going struct {
 	version int64              // that it is of; 0 while it waits
-	again   bool               // somebody has asked for a newer one
+	asked   int64              // the newest that somebody has asked for
 	cancel  context.CancelFunc // of the rendering
 }
 
@@ -78,23 +78,25 @@ func (m *Measurer) Ask(episode string, version int64) {
 		return
 	}
 	if g := m.going[episode]; g != nil {
+		g.asked = max(g.asked, version)
 		if g.version != 0 && g.version < version {
-			g.again = true
 			g.cancel()
 		}
 		return
 	}
-	m.going[episode] = &going{cancel: func() {}}
+	m.going[episode] = &going{asked: version, cancel: func() {}}
 	m.group.Go(func() { m.run(episode) })
 }
 
 // run measures an episode until nobody has asked for a newer version meanwhile.
 func (m *Measurer) run(episode string) {
-	for {
-		err := m.once(episode)
+	for before := int64(-1); ; {
+		version, err := m.once(episode)
 		m.mu.Lock()
-		again := m.going[episode].again
-		if !again || m.ctx.Err() != nil {
+		g := m.going[episode]
+		// What was asked for while the version was there already, or was about to be stored, is not lost. Nothing newer
+		// than the episode is waited for: the next one to ask will.
+		if again := g.asked > version && version > before; !again || m.ctx.Err() != nil {
 			delete(m.going, episode)
 			m.mu.Unlock()
 			if err != nil && m.ctx.Err() == nil {
@@ -102,49 +104,46 @@ func (m *Measurer) run(episode string) {
 			}
 			return
 		}
-		m.going[episode].again = false
+		g.version, before = 0, version
 		m.mu.Unlock()
 	}
 }
 
-// once renders and measures the version that is current when its turn has come.
-func (m *Measurer) once(episode string) error {
+// once renders and measures the version that is current when its turn has come, and says which that was; 0 if it did not get so far.
+func (m *Measurer) once(episode string) (version int64, err error) {
 	if err := m.hands.Acquire(m.ctx, 1); err != nil {
-		return err
+		return 0, err
 	}
 	defer m.hands.Release(1)
 	row, err := m.store.Episode(m.ctx, episode)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	if _, there := m.Latest(episode, row.Version); there && row.LoudnessVersion == row.Version {
-		return nil
+		return row.Version, nil
 	}
 	plan, err := m.plans.Current(m.ctx, episode, 0)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	defer plan.Close()
 	ctx, cancel := context.WithCancel(m.ctx)
 	defer cancel()
 	m.mu.Lock()
-	m.going[episode].version, m.going[episode].cancel = plan.Version, cancel
+	m.going[episode].version, m.going[episode].cancel = plan.Version, cancel // until run has looked whether a newer one was asked for
 	m.mu.Unlock()
 	of, err := m.whole(ctx, plan.Plan, func(done float64) {
 		m.queue.Announce(work.EpisodeSubject(episode), work.Event{Measure: &work.MeasureEvent{Version: plan.Version, Progress: done}})
 	})
-	m.mu.Lock()
-	m.going[episode].version = 0
-	m.mu.Unlock()
 	if err != nil {
-		return err
+		return plan.Version, err
 	}
 	m.keep(episode, measured{plan.Version, of})
 	if err := m.store.SetLoudness(m.ctx, episode, plan.Version, of.Loudness); err != nil {
-		return err
+		return plan.Version, err
 	}
 	m.queue.Announce(work.EpisodeSubject(episode), work.Event{Loudness: &work.LoudnessEvent{Version: plan.Version}})
-	return nil
+	return plan.Version, nil
 }
 
 // Latest gives what was measured of a version, if it is the one that was measured last and is at hand.

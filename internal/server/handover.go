@@ -155,7 +155,7 @@ func (s *Server) addPicture(ctx context.Context, in *pictureUpload) (out Picture
 		return out, err
 	}
 	out.Note = p.Note
-	out.Picture, err = work.KeepPicture(ctx, s.Bucket, s.Store, in.Show, p)
+	out.Picture, err = s.Worker.Pictures.Keep(ctx, in.Show, p)
 	return out, err
 }
 

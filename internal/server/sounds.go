@@ -102,6 +102,8 @@ func (s *Server) soundRoutes(api huma.API) {
 		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Worker.Cancel(ctx, in.Job)) })
 	huma.Register(api, operation("POST", "/jobs/{job}/put-away", "put-job-away", "Take a failure off the list"),
 		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Store.PutAway(ctx, in.Job)) })
+	huma.Register(api, operation("POST", "/jobs/{job}/again", "begin-job-again", "Begin a job anew that was given up, because Ruvel had ended again and again while it was under way"),
+		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Worker.Again(ctx, in.Job)) })
 }
 
 // InJob is a route within a job.

@@ -128,7 +128,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if err != nil {
 		return err
 	}
-	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Dir: cache, Space: h.Space, Hosts: hosts.Set{PracticeHost: hosts.Practice{Dir: data.join("outside")}}}
+	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Dir: cache, Space: h.Space, Hosts: hosts.Set{PracticeHost: hosts.Practice{Dir: data.join("outside")}}}
 	if set.Folder != "" {
 		h.Worker.Hosts[FolderHost] = hosts.Folder{Dir: set.Folder}
 	}
@@ -136,9 +136,9 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
 	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
 	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
-	h.Uploads = &uploads.Uploads{Store: h.Store, Worker: h.Worker, Most: maxUpload, Space: h.Space}
+	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
 	h.Sweeper = &sweep.Sweeper{
-		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, RemoveTake: h.Takes.Remove, Ages: sweep.Default(),
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, Ages: sweep.Default(),
 	}
 	return nil
 }

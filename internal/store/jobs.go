@@ -62,6 +62,23 @@ func (s *Store) Unfinished(ctx context.Context) ([]Job, error) {
 	return jobs, s.db.SelectContext(ctx, &jobs, `SELECT * FROM jobs WHERE state IN ('queued', 'running') ORDER BY id`)
 }
 
+// GivenUp lists the jobs of all shows that were given up, and can be begun again until that is put away.
+func (s *Store) GivenUp(ctx context.Context) ([]Job, error) {
+	jobs := []Job{}
+	return jobs, s.db.SelectContext(ctx, &jobs, `SELECT * FROM jobs WHERE state = 'failed' AND NOT seen AND JSON_VALUE(problem, '$.code') = 'given-up' ORDER BY id`)
+}
+
+// Again queues a job anew that was given up, and says whether it did.
+func (s *Store) Again(ctx context.Context, id string) (bool, error) {
+	r, err := s.db.ExecContext(ctx, `UPDATE jobs SET state = 'queued', owner = '', lease = NULL, progress = 0, attempts = 0, problem = '', ended_at = NULL
+		WHERE id = ? AND state = 'failed' AND JSON_VALUE(problem, '$.code') = 'given-up'`, id)
+	if err != nil {
+		return false, err
+	}
+	n, err := r.RowsAffected()
+	return n > 0, err
+}
+
 // Pending lists the jobs of a show that are not finished, and the failures that nobody has put away.
 func (s *Store) Pending(ctx context.Context, show string) ([]Job, error) {
 	if _, err := s.Show(ctx, show); err != nil {
@@ -137,9 +154,11 @@ func (s *Store) GiveBack(ctx context.Context, id, owner string, after time.Durat
 	return err
 }
 
-// Abandon frees the jobs of an owner that has ended without giving them back.
-func (s *Store) Abandon(ctx context.Context, owner string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE jobs SET lease = NULL WHERE owner = ? AND state = 'running'`, owner)
+// Abandon frees the jobs of an owner that has ended without giving them back: at once, or, from the fourth time that one was
+// begun, after a step that doubles each time, up to ten of them. What ends its process by itself leaves time for the others so.
+func (s *Store) Abandon(ctx context.Context, owner string, step time.Duration) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE jobs SET lease = IF(attempts < 4, NULL, CURRENT_TIMESTAMP(3) + INTERVAL (? * LEAST(10, POW(2, attempts - 4))) MICROSECOND) WHERE owner = ? AND state = 'running'`,
+		step.Microseconds(), owner)
 	return err
 }
 

@@ -88,9 +88,9 @@ func TestAJobIsOneOwnersUntilItsLeaseRunsOut(t *testing.T) {
 	assert.Equal(t, []any{store.Queued, "", 0}, []any{now.State, now.Owner, now.Attempts})
 
 	require.True(t, claimed(t, st, job.ID, "pier", time.Hour))
-	require.NoError(t, st.Abandon(ctx, "mole"))
+	require.NoError(t, st.Abandon(ctx, "mole", time.Second))
 	require.False(t, claimed(t, st, job.ID, "mole", time.Minute), "another's is not freed")
-	require.NoError(t, st.Abandon(ctx, "pier"))
+	require.NoError(t, st.Abandon(ctx, "pier", time.Second))
 	require.True(t, claimed(t, st, job.ID, "pier", time.Hour), "the same folder's next process begins it at once")
 }
 

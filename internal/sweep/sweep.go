@@ -1,5 +1,5 @@
 // Package sweep takes away what nobody needs any more: originals and mixdowns without an
-// owner, working copies of sounds that are gone, uploads that broke off, recordings of takes
+// owner since a while, working copies of sounds that are gone, uploads that broke off, recordings of takes
 // that are gone, takes that were discarded long ago, jobs that have ended. It is the only
 // place where an original is deleted. What is younger than an age of its kind stays, since
 // somebody may be about to use it.
@@ -12,6 +12,7 @@ import (
 	"io"
 	"log/slog"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -48,6 +49,16 @@ type Sweeper struct {
 	// RemoveTake deletes a discarded take for good; one that is still used is refused.
 	RemoveTake func(ctx context.Context, id string) error
 	Ages       Ages
+	Pictures   *work.Pictures
+	// Now is the time; nil: that of the machine.
+	Now func() time.Time
+}
+
+func (s *Sweeper) now() time.Time {
+	if s.Now == nil {
+		return time.Now()
+	}
+	return s.Now()
 }
 
 // Swept is how many of each kind were taken away.
@@ -82,11 +93,28 @@ func (s *Sweeper) Run(ctx context.Context) {
 // Sweep takes away what is old enough. Where one kind cannot be asked about, the others are
 // swept all the same.
 func (s *Sweeper) Sweep(ctx context.Context) (swept Swept, err error) {
-	swept.Uploads = s.Uploads.Sweep(s.Ages.Upload)
-	for _, kind := range []func(context.Context, *Swept) error{s.jobs, s.facts, s.takes, s.recordings, s.bucket, s.copies} {
+	for _, kind := range []func(context.Context, *Swept) error{s.uploads, s.jobs, s.facts, s.takes, s.recordings, s.bucket, s.copies} {
 		err = errors.Join(err, kind(ctx, &swept))
 	}
 	return swept, err
+}
+
+// uploads removes files that came in and that nobody has gone on with; those that a job waits for, or was given up with, stay.
+func (s *Sweeper) uploads(ctx context.Context, swept *Swept) error {
+	jobs, err := s.Store.Unfinished(ctx)
+	if err != nil {
+		return err
+	}
+	failed, err := s.Store.GivenUp(ctx)
+	if err != nil {
+		return err
+	}
+	needed := map[string]bool{}
+	for _, j := range append(jobs, failed...) {
+		needed[work.UploadOf(j)] = true
+	}
+	swept.Uploads = s.Uploads.Sweep(s.Ages.Upload, needed)
+	return nil
 }
 
 func (s *Sweeper) jobs(ctx context.Context, swept *Swept) (err error) {
@@ -131,9 +159,9 @@ func (s *Sweeper) recordings(ctx context.Context, swept *Swept) error {
 // halfWritten ends the names of files that a bucket in a folder was writing when its process was killed.
 const halfWritten = ".tmp"
 
-// bucket removes originals and mixdowns that nothing names.
+// bucket removes originals, mixdowns and pictures that nothing has named for as long as a file without an owner stays.
 func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
-	old := time.Now().Add(-s.Ages.Unowned)
+	old := s.now().Add(-s.Ages.Unowned)
 	var originals, mixdowns, pictures, left []string
 	list := s.Bucket.List(nil)
 	for {
@@ -182,31 +210,38 @@ func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
 	if err != nil {
 		return err
 	}
-	for _, key := range pictures {
-		if shown[path.Base(key)] {
-			continue
-		}
-		err = errors.Join(err, s.Bucket.Delete(ctx, key))
-		swept.Pictures++
-	}
-	for _, id := range originals {
-		if jobs[id] || shows[id] {
-			continue
-		}
-		gone, deleteErr := s.Sounds.DeleteOlder(ctx, id, s.Ages.Unowned)
-		if err = errors.Join(err, deleteErr); gone {
-			swept.Originals++
+	nameOf := func(key string) string { return strings.TrimSuffix(path.Base(key), path.Ext(key)) }
+	var orphans []string
+	for _, key := range slices.Concat(pictures, originals, mixdowns) {
+		if name := nameOf(key); !jobs[name] && !shows[name] && !files[name] && !shown[name] {
+			orphans = append(orphans, key)
 		}
 	}
-	for _, key := range mixdowns {
-		id := strings.TrimSuffix(path.Base(key), path.Ext(key))
-		if jobs[id] || files[id] {
-			continue
+	gone, err := s.Store.Orphaned(ctx, orphans, s.now(), s.Ages.Unowned)
+	if err != nil {
+		return err
+	}
+	for _, key := range gone {
+		switch {
+		case strings.HasPrefix(key, work.PictureFolder):
+			err = errors.Join(err, counted(&swept.Pictures)(s.Pictures.DeleteOlder(ctx, path.Base(key), s.Ages.Unowned)))
+		case strings.HasPrefix(key, work.MixdownFolder):
+			err = errors.Join(err, counted(&swept.Mixdowns)(true, s.Bucket.Delete(ctx, key)))
+		default:
+			err = errors.Join(err, counted(&swept.Originals)(s.Sounds.DeleteOlder(ctx, key, s.Ages.Unowned)))
 		}
-		err = errors.Join(err, s.Bucket.Delete(ctx, key))
-		swept.Mixdowns++
 	}
 	return err
+}
+
+// counted counts what has gone.
+func counted(n *int) func(bool, error) error {
+	return func(gone bool, err error) error {
+		if gone && err == nil {
+			*n++
+		}
+		return err
+	}
 }
 
 // named is the set of what waiting and running jobs name: the originals that they work on, and themselves.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -15,8 +16,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/library"
+	"ruvel/internal/pictures"
 	"ruvel/internal/store"
 	"ruvel/internal/sweep"
 	"ruvel/internal/uploads"
@@ -87,6 +90,13 @@ func sweeper() *sweep.Sweeper {
 	return &s
 }
 
+// later is a sweeper to which so much more time has passed.
+func later(by time.Duration) *sweep.Sweeper {
+	s := sweeper()
+	s.Now = func() time.Time { return time.Now().Add(by) }
+	return s
+}
+
 func TestOnlyWhatIsOldAndBelongsToNothingIsSwept(t *testing.T) {
 	owned, other := show(t), show(t)
 	put := func(seed uint64) string {
@@ -128,8 +138,16 @@ func TestOnlyWhatIsOldAndBelongsToNothingIsSwept(t *testing.T) {
 
 	swept, err := sweeper().Sweep(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, sweep.Swept{Originals: 1, Mixdowns: 1, Pictures: 1, Leftovers: 1, Recordings: 1}, swept)
-	for id, want := range map[string]bool{used: true, waited: true, young: true, old: false, left: false, writing: true} {
+	assert.Equal(t, sweep.Swept{Leftovers: 1, Recordings: 1}, swept, "what has lost its owner just now stays, however old it is")
+	assert.True(t, there("originals", old))
+	assert.True(t, there("originals", writing))
+	swept, err = later(23 * time.Hour).Sweep(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, swept)
+	swept, err = later(25 * time.Hour).Sweep(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, sweep.Swept{Originals: 1, Mixdowns: 1, Pictures: 1, Leftovers: 1}, swept, "a day later, and what a day ago was being written")
+	for id, want := range map[string]bool{used: true, waited: true, young: true, old: false, left: false} {
 		assert.Equal(t, want, there("originals", id))
 	}
 	assert.True(t, there("originals", "mixdowns", mixdown+".mp3"))
@@ -258,4 +276,63 @@ func mustJSON(t *testing.T, v any) []byte {
 	data, err := json.Marshal(v)
 	require.NoError(t, err)
 	return data
+}
+
+func TestAnUploadThatAJobNeedsIsNotSwept(t *testing.T) {
+	owner := show(t)
+	kept := func(kind string) string {
+		id := store.NewID()
+		require.NoError(t, os.WriteFile(house.Worker.Uploads.File(id), []byte("RIFF"), 0o600))
+		require.NoError(t, os.WriteFile(house.Worker.Uploads.File(id)+".info", []byte("{}"), 0o600))
+		aged(t, 96*time.Hour, "uploads", id)
+		aged(t, 96*time.Hour, "uploads", id+".info")
+		if kind != "" {
+			_, err := house.Store.AddJob(ctx, id, kind, owner.ID, nil, "a.wav", work.ImportArguments{Upload: id, File: "a.wav"})
+			require.NoError(t, err)
+			_, _, err = house.Store.Claim(ctx, id, "another house", time.Hour)
+			require.NoError(t, err)
+		}
+		return id
+	}
+	waits, opens, given, done, lost := kept(work.Import), kept(work.Opening), kept(work.Import), kept(work.Import), kept("")
+	_, err := house.Store.End(ctx, given, "another house", store.Failed, &problem.Problem{Code: "given-up"})
+	require.NoError(t, err)
+	_, err = house.Store.End(ctx, done, "another house", store.Done, nil)
+	require.NoError(t, err)
+	_, err = sweeper().Sweep(ctx)
+	require.NoError(t, err)
+	for id, want := range map[string]bool{waits: true, opens: true, given: true, done: false, lost: false} {
+		assert.Equal(t, want, there("uploads", id))
+		assert.Equal(t, want, there("uploads", id+".info"))
+	}
+	require.NoError(t, house.Store.PutAway(ctx, given))
+	_, err = sweeper().Sweep(ctx)
+	require.NoError(t, err)
+	assert.False(t, there("uploads", given), "nobody will begin it again")
+	for _, id := range []string{waits, opens} {
+		_, err := house.Store.Cancel(ctx, id)
+		require.NoError(t, err)
+	}
+}
+
+func TestThePictureThatIsHandedInAgainIsNotSweptMeanwhile(t *testing.T) {
+	owner := show(t)
+	for round := range 20 {
+		p := pictures.Picture{ID: fmt.Sprintf("%064x", round), Type: "image/jpeg", Data: []byte("jpg"), Size: 1400}
+		require.NoError(t, house.Bucket.WriteAll(ctx, work.PictureFolder+p.ID, p.Data, nil))
+		aged(t, 48*time.Hour, "originals", "pictures", p.ID)
+		_, err := sweeper().Sweep(ctx) // from now on it is known to have no owner
+		require.NoError(t, err)
+		var both sync.WaitGroup
+		both.Go(func() {
+			_, err := later(25 * time.Hour).Sweep(ctx)
+			assert.NoError(t, err)
+		})
+		both.Go(func() {
+			_, err := house.Worker.Pictures.Keep(ctx, owner.ID, p)
+			assert.NoError(t, err)
+		})
+		both.Wait()
+		assert.True(t, there("originals", "pictures", p.ID), "it has an owner, and is there")
+	}
 }

@@ -37,6 +37,13 @@ type Uploads struct {
 	Most int64
 	// Space is the disk that they are kept on.
 	Space *disk.Space
+
+	missed chan struct{} // has a value while a file that has arrived could not be taken up
+}
+
+// New makes one.
+func New(st *store.Store, w *work.Worker, most int64, space *disk.Space) *Uploads {
+	return &Uploads{Store: st, Worker: w, Most: most, Space: space, missed: make(chan struct{}, 1)}
 }
 
 // Announced is what is said of a file before it comes. In the note that lies beside the
@@ -126,8 +133,19 @@ func importOf(info Announced) (args work.ImportArguments, episode *string, err e
 
 // Arrived queues the import of a file that is complete. If its episode is gone, the file
 // becomes a sound of the show without being placed. Where this fails the file stays, and is
-// taken up again later.
+// taken up again soon: who has sent all of it does not send anything again.
 func (u *Uploads) Arrived(ctx context.Context, info Announced) error {
+	err := u.arrived(ctx, info)
+	if err != nil {
+		select {
+		case u.missed <- struct{}{}:
+		default: // it is known already
+		}
+	}
+	return err
+}
+
+func (u *Uploads) arrived(ctx context.Context, info Announced) error {
 	args, episode, err := importOf(info)
 	if err != nil {
 		return err
@@ -156,20 +174,29 @@ func (u *Uploads) Arrived(ctx context.Context, info Announced) error {
 // again is how long it is from one look for files that were not taken up to the next.
 const again = 20 * time.Second
 
+// soon is the same where one could not be taken up just now.
+const soon = time.Second
+
 // TakeUp queues, at once and then every so often, the imports of files that had arrived
 // when they could not be, because the process ended or something was away.
 func (u *Uploads) TakeUp(ctx context.Context) {
-	tick := time.NewTicker(again)
-	defer tick.Stop()
-	for {
+	for next := again; ; {
 		if err := u.Resume(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("a file that has arrived could not be taken up; trying again", "error", err)
+			next = min(again, max(soon, 2*next)) // and what never can be holds up nobody
+		} else {
+			next = again
 		}
+		wait := time.NewTimer(next)
 		select {
-		case <-tick.C:
+		case <-wait.C:
+		case <-u.missed:
+			next = 0
 		case <-ctx.Done():
+			wait.Stop()
 			return
 		}
+		wait.Stop()
 	}
 }
 
@@ -183,7 +210,7 @@ func (u *Uploads) Resume(ctx context.Context) (failed error) {
 		if _, err := u.Store.Show(ctx, info.MetaData["show"]); store.IsNotFound(err) {
 			continue // nobody is left to have it; it goes by its age
 		}
-		failed = errors.Join(failed, u.Arrived(ctx, info))
+		failed = errors.Join(failed, u.arrived(ctx, info))
 	}
 	return errors.Join(err, failed)
 }

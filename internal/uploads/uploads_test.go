@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"os"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -12,6 +13,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/internal/store"
 	"ruvel/internal/uploads"
+	"ruvel/testkit"
 	"ruvel/testkit/housetest"
 )
 
@@ -72,6 +74,29 @@ func TestUnfinishedUploadsOfAShowAreBounded(t *testing.T) {
 	require.ErrorAs(t, house.Uploads.Admit(ctx, note(show.ID)), &p)
 	assert.Equal(t, "too-many-uploads", p.Code)
 	require.NoError(t, house.Uploads.Admit(ctx, note(other.ID)), "another show's may come")
-	require.Equal(t, 200, house.Worker.Uploads.Sweep(0))
+	require.Equal(t, 200, house.Worker.Uploads.Sweep(0, nil))
 	require.NoError(t, house.Uploads.Admit(ctx, note(show.ID)))
+}
+
+// Who has sent all of a file is not asked for it again: where its last answer met a database that was away, it is taken up soon.
+func TestAWholeFileWhoseEndMetADeadDatabaseIsTakenUpSoon(t *testing.T) {
+	ctx := context.Background()
+	show, err := house.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(1, 0.3, 48000, 4)))
+	require.NoError(t, err)
+	info := uploads.Announced{ID: store.NewID(), Size: int64(len(data)), MetaData: map[string]string{"filename": "Fog.wav", "show": show.ID}}
+	note, err := json.Marshal(info)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID), data, 0o600))
+	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID)+".info", note, 0o600))
+	away, gone := context.WithCancel(ctx)
+	gone()
+	require.Error(t, house.Uploads.Arrived(away, info))
+	begun := time.Now()
+	require.Eventually(t, func() bool {
+		job, err := house.Store.Job(ctx, info.ID)
+		return err == nil && job.State == store.Done
+	}, time.Minute, 10*time.Millisecond)
+	assert.Less(t, time.Since(begun), 15*time.Second, "not only when it is looked the next time")
 }

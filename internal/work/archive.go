@@ -50,7 +50,7 @@ func (w *Worker) openArchive(ctx context.Context, job store.Job) error {
 		return err
 	}
 	for _, p := range prepared {
-		if _, err := KeepPicture(ctx, w.Bucket, w.Store, job.Show, p); err != nil {
+		if _, err := w.Pictures.Keep(ctx, job.Show, p); err != nil {
 			return err
 		}
 	}

@@ -60,6 +60,18 @@ func Originals(job store.Job) []string {
 	return nil
 }
 
+// UploadOf is the upload that a job works on, or nothing. Until the job has ended, its file lies there alone.
+func UploadOf(job store.Job) string {
+	if job.Kind != Import && job.Kind != Opening {
+		return ""
+	}
+	a, err := arguments[ImportArguments](job)
+	if err != nil {
+		return job.ID // which an upload is called by as a rule
+	}
+	return a.Upload
+}
+
 func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 	a, err := arguments[ImportArguments](job)
 	if err != nil {

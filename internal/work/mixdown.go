@@ -18,7 +18,6 @@ import (
 	"ruvel/internal/disk"
 	"ruvel/internal/handover"
 	"ruvel/internal/media"
-	"ruvel/internal/pictures"
 	"ruvel/internal/store"
 )
 
@@ -39,18 +38,6 @@ type MixdownArguments struct {
 	Sheet   details.Sheet    `json:"sheet"`
 	Chapter string           `json:"chapter,omitempty"`
 	Asked   time.Time        `json:"asked"`
-}
-
-// PictureFolder is where all pictures lie in the bucket, by their ids.
-const PictureFolder = "pictures/"
-
-// KeepPicture puts a picture into the bucket and adds it to a show.
-func KeepPicture(ctx context.Context, bucket *blob.Bucket, st *store.Store, show string, p pictures.Picture) (store.Picture, error) {
-	if err := bucket.WriteAll(ctx, PictureFolder+p.ID, p.Data, &blob.WriterOptions{ContentType: p.Type}); err != nil {
-		return store.Picture{}, disk.Full(err)
-	}
-	kept := store.Picture{ID: p.ID, Type: p.Type, Size: p.Size, Bytes: int64(len(p.Data))}
-	return kept, st.AddPicture(ctx, show, kept)
 }
 
 // pictures reads those that a sheet names.

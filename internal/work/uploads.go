@@ -23,12 +23,12 @@ func (u Uploads) Remove(id string) {
 	_ = os.Remove(u.File(id) + note)
 }
 
-// Sweep takes away uploads that nobody has gone on with for a time, and says how many.
-func (u Uploads) Sweep(age time.Duration) (swept int) {
+// Sweep takes away uploads that nobody has gone on with for a time and that nothing needs, by their ids, and says how many.
+func (u Uploads) Sweep(age time.Duration, needed map[string]bool) (swept int) {
 	all, _ := filepath.Glob(filepath.Join(string(u), "*"))
 	for _, path := range all {
 		id := strings.TrimSuffix(filepath.Base(path), note)
-		if !u.touched(id, age) {
+		if !needed[id] && !u.touched(id, age) {
 			u.Remove(id)
 			if strings.HasSuffix(path, note) {
 				swept++

@@ -176,18 +176,52 @@ func TestAJobThatEndsItsProcessEachTimeIsGivenUpInWords(t *testing.T) {
 	h := open(t, dbtest.New(t), t.TempDir(), "here")
 	show, e := h.episode(t)
 	job := h.submit(t, show, e, h.put(t, 1), 0)
-	for range 3 {
-		_, mine, err := h.Store.Claim(ctx, job.ID, "here", time.Hour)
-		require.NoError(t, err)
-		require.True(t, mine)
-		require.NoError(t, h.Store.Abandon(ctx, "here")) // the process was killed and started again
+	killed := func(times int) {
+		for range times {
+			_, mine, err := h.Store.Claim(ctx, job.ID, "here", time.Hour)
+			require.NoError(t, err)
+			require.True(t, mine)
+			require.NoError(t, h.Store.Abandon(ctx, "here", 0)) // the process was killed and started again
+		}
 	}
+	killed(20)
 	h.run(t)
 	end := h.ended(t, job.ID)
 	assert.Equal(t, store.Failed, end.State)
 	assert.Equal(t, "given-up", end.Problem.Of.Code)
-	assert.Contains(t, end.Problem.Of.Message, "begun 3 times")
+	assert.Contains(t, end.Problem.Of.Message, "begun 20 times")
 	assert.Zero(t, h.clips(t, e))
+	given, err := h.Store.GivenUp(ctx)
+	require.NoError(t, err)
+	assert.Len(t, given, 1)
+	require.NoError(t, h.Again(ctx, job.ID))
+	assert.Equal(t, store.Done, h.ended(t, job.ID).State, "begun again, it is done")
+	assert.Equal(t, 1, h.clips(t, e))
+	assert.Error(t, h.Again(ctx, job.ID))
+}
+
+func TestAFileIsKeptForAJobThatWasGivenUp(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	data, err := os.ReadFile(testkit.WriteWAV(t, "b.wav", testkit.Noise(1, 0.3, audio.Second, 98)))
+	require.NoError(t, err)
+	upload := store.NewID()
+	require.NoError(t, os.WriteFile(h.Uploads.File(upload), data, 0o600))
+	_, err = h.SubmitAs(ctx, upload, work.Import, show.ID, &e.ID, "b.wav", work.ImportArguments{Upload: upload, File: "b.wav", Place: &work.Place{Episode: e.ID}})
+	require.NoError(t, err)
+	for range 20 {
+		_, mine, err := h.Store.Claim(ctx, upload, "here", time.Hour)
+		require.NoError(t, err)
+		require.True(t, mine)
+		require.NoError(t, h.Store.Abandon(ctx, "here", 0))
+	}
+	h.run(t)
+	assert.Equal(t, "given-up", h.ended(t, upload).Problem.Of.Code)
+	require.FileExists(t, h.Uploads.File(upload))
+	require.NoError(t, h.Again(ctx, upload))
+	assert.Equal(t, store.Done, h.ended(t, upload).State)
+	assert.Equal(t, 1, h.clips(t, e))
+	assert.NoFileExists(t, h.Uploads.File(upload))
 }
 
 func TestAPanicFailsItsJobAndTheNextOneIsDone(t *testing.T) {

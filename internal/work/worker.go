@@ -43,6 +43,8 @@ type Worker struct {
 	Chunks  *chunks.Box
 	Uploads Uploads
 	Bucket  *blob.Bucket // mixdowns go to MixdownKey
+	// Pictures are those that archives bring.
+	Pictures *Pictures
 	Dir     string       // for files that are being written
 	Space   *disk.Space  // that all these are kept on
 	Hosts   hosts.Set    // that finished files can be sent to
@@ -112,8 +114,9 @@ func (w *Worker) Cancel(ctx context.Context, id string) error {
 const (
 	// hands is how many jobs are done at a time.
 	hands = 2
-	// mostAttempts is how often a job is begun that ends the process, or is lost, each time.
-	mostAttempts = 3
+	// mostAttempts is how often a job is begun that never comes to an end. That a process ends is no fault of the jobs in
+	// it, as a rule, so it is many; what keeps ending it by itself comes later and later.
+	mostAttempts = 20
 	// later is after how long a job is tried again that could not be done for want of something else.
 	later = 2 * time.Second
 	// retold is for how long a database that does not answer is told of a new job.
@@ -125,7 +128,7 @@ const (
 // Run works until the context ends. Again and again it looks for jobs that nobody does,
 // whatever became of those who did or of the queue.
 func (w *Worker) Run(ctx context.Context) error {
-	err := w.Store.Abandon(ctx, w.Owner) // jobs of an earlier process, which is no more
+	err := w.Store.Abandon(ctx, w.Owner, time.Second) // jobs of an earlier process, which is no more
 	if err == nil {
 		err = errors.Join(w.resume(ctx), w.resumeTakes(ctx))
 	}
@@ -269,7 +272,7 @@ func (w *Worker) attempt(ctx context.Context, job store.Job) (err error) {
 		}
 	}()
 	if job.Attempts > mostAttempts {
-		return problem.New("given-up", job.Kind, "This was begun %d times and never came to an end. It is given up.", mostAttempts)
+		return problem.New(givenUp, job.Kind, "This was begun %d times, and each time Ruvel ended before it had come to an end. It is given up; nothing of it is lost. Begin it again when Ruvel runs steadily.", mostAttempts)
 	}
 	switch job.Kind {
 	case Import:
@@ -385,10 +388,36 @@ func (w *Worker) end(process context.Context, job store.Job, err error) {
 		w.giveBack(process, job, err)
 		return
 	}
-	if mine {
-		w.drop(job)
-		w.tell(job, 0)
+	if !mine {
+		return
 	}
+	if why == nil || why.Code != givenUp { // what was given up can be begun again, and needs its file
+		w.drop(job)
+	}
+	w.tell(job, 0)
+}
+
+// givenUp is the code of a job that was begun too often.
+const givenUp = "given-up"
+
+// Again begins a job anew that was given up.
+func (w *Worker) Again(ctx context.Context, id string) error {
+	job, err := w.Store.Job(ctx, id)
+	if err != nil {
+		return err
+	}
+	again, err := w.Store.Again(ctx, id)
+	if err != nil {
+		return err
+	}
+	if !again {
+		return problem.New("not-given-up", "job", "This was not given up, or has been begun again already.")
+	}
+	if job, err = w.Store.Job(ctx, id); err != nil {
+		return err
+	}
+	w.tell(job, 0)
+	return w.Queue.Submit(ctx, id, "again "+store.NewID()) // if it cannot be queued now, it is found as free
 }
 
 // drop takes away the upload that a job which has ended was about.

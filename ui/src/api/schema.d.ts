@@ -828,6 +828,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a job anew that was given up, because Ruvel had ended again and again while it was under way */
+        post: operations["begin-job-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job}/cancel": {
         parameters: {
             query?: never;
@@ -2298,6 +2315,8 @@ export interface components {
             markers: {
                 [key: string]: components["schemas"]["Marker"];
             };
+            /** @description Of a session that began as a layout of the house sound: what stands for what */
+            model?: components["schemas"]["Model"];
             /**
              * Format: int64
              * @description The number that the next new track, clip or marker is named with
@@ -2538,6 +2557,17 @@ export interface components {
              */
             level: number;
             track: string;
+        };
+        FeedSaid: {
+            author?: string;
+            category?: string;
+            /** @description An address for mail */
+            contact?: string;
+            description?: string;
+            /** @description It is not for children */
+            explicit?: boolean;
+            /** @description A page about the show on the web */
+            home?: string;
         };
         FeedSettings: {
             author?: string;
@@ -3299,6 +3329,25 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Model: {
+            /** @description The same of clips */
+            clips?: {
+                [key: string]: string;
+            };
+            /** @description The same of markers */
+            markers?: {
+                [key: string]: string;
+            };
+            /** @description By the id of a track of the layout, that of the one that stands for it here, which may be gone */
+            tracks?: {
+                [key: string]: string;
+            };
+            /**
+             * Format: int64
+             * @description Of the layout, that the session was last brought in line with
+             */
+            version: number;
+        };
         Move: {
             clip: string;
             /**
@@ -3351,6 +3400,10 @@ export interface components {
         };
         Named: {
             name: string;
+        };
+        NamedTreatment: {
+            name: string;
+            treatment: components["schemas"]["Treatment"];
         };
         NamedVersion: {
             id: string;
@@ -4278,12 +4331,16 @@ export interface components {
         ShowSettings: {
             /** @description What is said of all episodes */
             details: components["schemas"]["Details"];
+            /** @description What its feed says besides; its address is its own */
+            feed?: components["schemas"]["FeedSaid"];
             /** @enum {string} */
             form: "ruvel.show/1";
             /** @description Of the check */
             limits: components["schemas"]["Bounds"];
             name: string;
             targets: components["schemas"]["OwnTarget"][];
+            /** @description Of voices, by name */
+            treatments?: components["schemas"]["NamedTreatment"][] | null;
         };
         ShowSound: {
             author: string;
@@ -6708,6 +6765,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobEvent"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "begin-job-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

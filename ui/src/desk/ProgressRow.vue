@@ -2,8 +2,8 @@
 import { X } from "lucide-vue-next";
 import { leftText } from "../model/units";
 
-defineProps<{ name: string; doing: string; progress: number; left: number; problem: string }>();
-defineEmits<{ stop: [] }>();
+defineProps<{ name: string; doing: string; progress: number; left: number; problem: string; again?: boolean }>();
+defineEmits<{ stop: []; again: [] }>();
 </script>
 
 <template>
@@ -11,6 +11,7 @@ defineEmits<{ stop: [] }>();
     <div class="text">
       <template v-if="problem">
         <p class="problem">{{ problem }}</p>
+        <button v-if="again" class="plain-button" @click="$emit('again')">Begin again</button>
       </template>
       <template v-else>
         <p class="cut" :title="name">{{ name }}</p>
@@ -21,6 +22,7 @@ defineEmits<{ stop: [] }>();
       </template>
     </div>
     <button
+      class="stop"
       :aria-label="problem ? `Put the message about ${name} away` : `Cancel ${name}`"
       :title="problem ? 'Put away' : 'Cancel'"
       @click="$emit('stop')"
@@ -51,7 +53,7 @@ progress {
   height: 5px;
   accent-color: var(--ink);
 }
-button {
+.stop {
   display: grid;
   align-self: start;
   padding: 3px;

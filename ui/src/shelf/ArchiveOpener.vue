@@ -54,6 +54,12 @@ async function putAway(job: Schema["JobEvent"]): Promise<void> {
   await look();
 }
 
+/** Begins the opening of an archive anew that was given up. */
+async function again(job: Schema["JobEvent"]): Promise<void> {
+  await ask(api.POST("/jobs/{job}/again", { params: { path: { job: job.id } } })).catch(() => undefined);
+  await look();
+}
+
 watch(() => sending.value.length, look, { immediate: true });
 onBeforeUnmount(() => {
   left = true;
@@ -93,6 +99,8 @@ onBeforeUnmount(() => {
       :progress="j.progress"
       :left="j.left"
       :problem="j.state === 'failed' ? (j.problem?.message ?? '') : ''"
+      :again="j.state === 'failed' && j.problem?.code === 'given-up'"
+      @again="again(j)"
       @stop="putAway(j)"
     />
   </Teleport>

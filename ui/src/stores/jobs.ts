@@ -37,5 +37,11 @@ export const useJobs = defineStore("jobs", () => {
     await ask(api.POST("/jobs/{job}/put-away", { params: { path: { job } } })).catch(() => undefined);
   }
 
-  return { byID, refresh, hear, cancel, putAway, leave: () => (byID.value = {}) };
+  /** Begins a job anew that was given up. */
+  async function again(job: string): Promise<void> {
+    await session.attempt(api.POST("/jobs/{job}/again", { params: { path: { job } } }));
+    await refresh();
+  }
+
+  return { byID, refresh, hear, cancel, putAway, again, leave: () => (byID.value = {}) };
 });

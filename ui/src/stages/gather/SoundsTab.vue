@@ -107,6 +107,8 @@ const doing = {
       :progress="j.progress"
       :left="j.left"
       :problem="j.state === 'failed' ? (j.problem?.message ?? '') : ''"
+      :again="j.state === 'failed' && j.problem?.code === 'given-up'"
+      @again="jobs.again(j.id)"
       @stop="j.state === 'failed' ? jobs.putAway(j.id) : jobs.cancel(j.id)"
     />
   </div>
