@@ -26,6 +26,13 @@ func Seconds(s float64) Frames { return Frames(math.Round(s * Rate)) }
 // Seconds is the time in seconds.
 func (f Frames) Seconds() float64 { return float64(f) / Rate }
 
+// Clock is a time of not less than 0 in whole hours, minutes, seconds and parts of a second, of which there are so many in one. It is rounded
+// once, to the nearest part, and what that carries goes up: 59.9996 s in thousandths is a minute.
+func (f Frames) Clock(parts int64) (h, m, s, part int64) {
+	whole := (int64(f)*parts + Rate/2) / Rate
+	return whole / (3600 * parts), whole / (60 * parts) % 60, whole / parts % 60, whole % parts
+}
+
 // String writes the time as minutes and seconds with hundredths ("1:04.25"),
 // with hours in front from one hour on.
 func (f Frames) String() string {
@@ -33,8 +40,7 @@ func (f Frames) String() string {
 	if f < 0 {
 		sign, f = "-", -f
 	}
-	hundredths := (int64(f)*100 + Rate/2) / Rate
-	h, m, s, c := hundredths/360000, hundredths/6000%60, hundredths/100%60, hundredths%100
+	h, m, s, c := f.Clock(100)
 	if h > 0 {
 		return fmt.Sprintf("%s%d:%02d:%02d.%02d", sign, h, m, s, c)
 	}

@@ -47,3 +47,21 @@ func TestASliceSharesItsSamples(t *testing.T) {
 	assert.Zero(t, p.Peak())
 	assert.Zero(t, audio.PCM{}.Length())
 }
+
+func TestAClockIsRoundedOnceAndCarries(t *testing.T) {
+	for _, c := range []struct {
+		at    audio.Frames
+		parts int64
+		want  [4]int64
+	}{
+		{60*audio.Second - 1, 1000, [4]int64{0, 1, 0, 0}}, // 59.99998 s
+		{60*audio.Second - 1, 10, [4]int64{0, 1, 0, 0}},
+		{3600*audio.Second - 24, 1000, [4]int64{1, 0, 0, 0}}, // half a millisecond before the hour
+		{3600*audio.Second - 25, 1000, [4]int64{0, 59, 59, 999}},
+		{59*audio.Second + 24000, 1, [4]int64{0, 1, 0, 0}},
+		{0, 100, [4]int64{}},
+	} {
+		h, m, s, part := c.at.Clock(c.parts)
+		assert.Equal(t, c.want, [4]int64{h, m, s, part}, "%d in %d", c.at, c.parts)
+	}
+}

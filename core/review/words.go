@@ -22,8 +22,8 @@ func plain(v float64) string {
 
 // moment is a time as the ruler has it.
 func moment(at audio.Frames) string {
-	s := at.Seconds()
-	return fmt.Sprintf("%d:%04.1f", int(s)/60, s-float64(60*(int(s)/60)))
+	h, m, s, tenths := at.Clock(10)
+	return fmt.Sprintf("%d:%02d.%d", 60*h+m, s, tenths)
 }
 
 // long is a length.

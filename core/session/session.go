@@ -289,27 +289,34 @@ func (d *Document) Settle() {
 		t := &d.Tracks[i]
 		settle(&t.Fader)
 		settle(&t.Pan)
-		settleLine(t.Envelope)
+		t.Envelope = settledLine(t.Envelope)
 		t.Treatment.settle()
 		t.Way.settle()
 		for id, c := range t.Clips {
-			settleLine(c.Envelope)
-			if c.Gain == 0 {
-				c.Gain = 0
+			line := settledLine(c.Envelope)
+			if unsettled(c.Gain) || len(line) > 0 && &line[0] != &c.Envelope[0] {
+				c.Gain, c.Envelope = c.Gain+0, line // a negative zero and zero are zero
 				t.Clips[id] = c
 			}
 		}
 	}
 }
 
-func settleLine(points []Point) {
-	for i := range points {
-		if points[i].Level == 0 && math.Signbit(float64(points[i].Level)) {
-			points[i].Level = 0
-		}
-		settle(&points[i].Bend)
+// settledLine is a line without negative zeros: the same, or a copy, since several documents may share a line.
+func settledLine(points []Point) []Point {
+	if !slices.ContainsFunc(points, func(p Point) bool { return unsettled(p.Level) || unsettled(p.Bend) }) {
+		return points
 	}
+	out := slices.Clone(points)
+	for i := range out {
+		settle(&out[i].Level)
+		settle(&out[i].Bend)
+	}
+	return out
 }
+
+// unsettled says whether a value is a negative zero.
+func unsettled[T ~float64](v T) bool { return v == 0 && math.Signbit(float64(v)) }
 
 func settle[T ~float64](v *T) {
 	if *v == 0 { // as a negative zero is, too

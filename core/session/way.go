@@ -84,7 +84,7 @@ func (w *Way) settle() {
 	for _, level := range []*audio.DB{&w.Most, &w.Drop} {
 		settle(level)
 	}
-	settleLine(w.Before)
+	w.Before = settledLine(w.Before)
 	settle(&w.Lead)
 	settle(&w.Bridge)
 	settle(&w.Stay)

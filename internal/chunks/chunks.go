@@ -85,8 +85,13 @@ func (b *Box) Put(take string, seq int, data []byte) error {
 // keep writes a file so that it is on the disk, whole, or not there at all.
 func keep(path string, data []byte) error {
 	dir := filepath.Dir(path)
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return err
+	if _, err := os.Stat(dir); errors.Is(err, fs.ErrNotExist) { // the first chunk of a take: its folder must outlast a loss of power as well
+		if err := os.MkdirAll(dir, 0o700); err != nil {
+			return err
+		}
+		if err := syncDir(filepath.Dir(dir)); err != nil {
+			return err
+		}
 	}
 	f, err := os.CreateTemp(dir, "*"+unfinished)
 	if err != nil {

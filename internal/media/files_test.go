@@ -481,3 +481,12 @@ func TestSamplesThatAreKeptAsTheyAreAreHeardAsADecoderGivesThem(t *testing.T) {
 		assert.False(t, err == nil && !f.Lossy && elsewhere.Heard(), "%s at another rate is read back", f.Key)
 	}
 }
+
+func TestAChapterJustBeforeAMinuteIsAtTheMinute(t *testing.T) {
+	l := media.Label{}
+	l.Chapters = []details.Chapter{{At: 60*audio.Second - 1, End: 70 * audio.Second, Title: "One"}, {At: 3600*audio.Second - 20, End: 3700 * audio.Second, Title: "Two"}}
+	said := strings.Join(l.Comments(), "\n")
+	assert.Contains(t, said, "00:01:00.000")
+	assert.Contains(t, said, "01:00:00.000")
+	assert.NotContains(t, said, "60.000")
+}

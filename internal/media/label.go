@@ -74,9 +74,9 @@ func (l *Label) comments(picture bool) []pair {
 		pair{"description", l.Description}, pair{"credits", l.Credits}, pair{"season", number(l.Season)}, pair{"guests", strings.Join(l.Guests, ", ")},
 		pair{"keywords", strings.Join(l.Keywords, ", ")})
 	for i, c := range l.Chapters {
-		ms := c.At.Seconds()
+		h, m, s, ms := c.At.Clock(1000)
 		out = append(out,
-			pair{fmt.Sprintf("CHAPTER%03d", i+1), fmt.Sprintf("%02d:%02d:%06.3f", int(ms)/3600, int(ms)/60%60, ms-float64(int(ms)/60*60))},
+			pair{fmt.Sprintf("CHAPTER%03d", i+1), fmt.Sprintf("%02d:%02d:%02d.%03d", h, m, s, ms)},
 			pair{fmt.Sprintf("CHAPTER%03dNAME", i+1), c.Title}, pair{fmt.Sprintf("CHAPTER%03dURL", i+1), c.Link})
 	}
 	if cover, there := l.Pictures[l.Artwork]; there && picture {

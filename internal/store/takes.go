@@ -90,6 +90,43 @@ func (s *Store) Discarded(ctx context.Context, age time.Duration) ([]Take, error
 	return takes, s.db.SelectContext(ctx, &takes, `SELECT * FROM takes WHERE state = 'discarded' AND changed_at < CURRENT_TIMESTAMP(3) - INTERVAL ? MICROSECOND ORDER BY id`, age.Microseconds())
 }
 
+// EndTake closes a take, and queues the job that makes its sound, in one act: whoever ends it at the same time, here or on another
+// machine, gets the same job. The job is of a kind and a show, and is called and told what is given here. A take that is a sound already has none: then started is false.
+func (s *Store) EndTake(ctx context.Context, take, kind, show, name string, arguments any) (job Job, started bool, err error) {
+	id := NewID()
+	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
+		var t Take
+		if err := found(tx.GetContext(ctx, &t, `SELECT * FROM takes WHERE id = ? FOR UPDATE`, take), "take"); err != nil {
+			return err
+		}
+		if started = t.Sound == nil; !started {
+			return nil
+		}
+		going := []Job{}
+		if err := tx.SelectContext(ctx, &going, `SELECT * FROM jobs WHERE kind = ? AND episode_id = ? AND state IN ('queued', 'running') AND JSON_VALUE(arguments, '$.take') = ?`, kind, t.Episode, take); err != nil {
+			return err
+		}
+		if len(going) > 0 {
+			job = going[0]
+			return nil
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE takes SET state = 'closed' WHERE id = ?`, take); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments) VALUES (?, ?, ?, ?, ?, ?)`, id, kind, show, t.Episode, name, text(arguments)); err != nil {
+			return err
+		}
+		return tx.GetContext(ctx, &job, `SELECT * FROM jobs WHERE id = ?`, id)
+	})
+	return job, started, err
+}
+
+// SetTakeState puts a take that is a sound into sight or out of it. What else is known of it stays as it is.
+func (s *Store) SetTakeState(ctx context.Context, id string, state TakeState) error {
+	r, err := s.db.ExecContext(ctx, `UPDATE takes SET state = ? WHERE id = ? AND sound_id IS NOT NULL`, state, id)
+	return changed(r, err, "take")
+}
+
 // SetTake stores how far a take has come.
 func (s *Store) SetTake(ctx context.Context, t Take) error {
 	r, err := s.db.ExecContext(ctx, `UPDATE takes SET state = ?, sound_id = ?, length = ?, peak = ?, late = ?, silenced = ? WHERE id = ?`,

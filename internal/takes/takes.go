@@ -199,29 +199,23 @@ func (k *Takes) Finish(ctx context.Context, id string, in TakeEnding) (work.JobE
 func (k *Takes) end(ctx context.Context, t store.Take, in TakeEnding) (job store.Job, err error) {
 	k.ending.Lock()
 	defer k.ending.Unlock()
+	if t, err = k.Store.Take(ctx, t.ID); err != nil { // as it is now that nothing comes in any more
+		return job, err
+	}
 	there, err := k.Chunks.Inside(t.ID)
 	if err != nil {
 		return job, err
 	}
-	if t.State == store.TakeClosed {
-		if job, going, err := k.Worker.TakeJob(ctx, t); err != nil || going {
-			return job, err
-		}
-	}
-	if there.Chunks < in.Chunks {
+	if there.Chunks < in.Chunks && t.State == store.TakeRecording {
 		return job, chunks.Gap{Next: there.Chunks}
 	}
-	if there.Chunks == 0 {
+	if there.Chunks == 0 && t.State == store.TakeRecording {
 		if err := k.Store.RemoveTake(ctx, t.ID); err != nil {
 			return job, err
 		}
 		return job, problem.New("empty-take", "take", "Nothing was recorded. Look at the input's level and record again.")
 	}
-	t.State = store.TakeClosed
-	if err := k.Store.SetTake(ctx, t); err != nil {
-		return job, err
-	}
-	return k.Worker.SubmitTake(ctx, t, in.Discard)
+	return k.Worker.EndTake(ctx, t, in.Discard)
 }
 
 // Discard takes the clips of a take out of the session and the take out of sight.
@@ -255,8 +249,7 @@ func (k *Takes) Discard(ctx context.Context, id string) error {
 			return err
 		}
 	}
-	t.State = store.TakeDiscarded
-	err = k.Store.SetTake(ctx, t)
+	err = k.Store.SetTakeState(ctx, t.ID, store.TakeDiscarded)
 	k.tell(t.Episode)
 	return err
 }
@@ -284,8 +277,7 @@ func (k *Takes) Use(ctx context.Context, id, clip string) error {
 	if err != nil {
 		return err
 	}
-	t.State = store.TakeKept
-	err = k.Store.SetTake(ctx, t)
+	err = k.Store.SetTakeState(ctx, t.ID, store.TakeKept)
 	k.tell(t.Episode)
 	return err
 }

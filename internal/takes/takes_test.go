@@ -210,3 +210,41 @@ func code(t *testing.T, err error) string {
 	require.ErrorAs(t, err, &p)
 	return p.Code
 }
+
+func TestTwoEndingsOfOneTakeAreOneJob(t *testing.T) {
+	show, err := house.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	episode, err := house.Store.AddEpisode(ctx, show.ID, "The Last Fog Signal", 0, session.New())
+	require.NoError(t, err)
+	_, err = house.Store.Edit(ctx, episode.ID, 1, "", edit.AddTrack{Part: session.Voice})
+	require.NoError(t, err)
+	other := &takes.Takes{Store: house.Store, Chunks: house.Takes.Chunks, Worker: house.Worker, Queue: house.Queue} // as of another process: it shares no lock with the first
+	for round := range 20 {
+		take, err := house.Takes.Begin(ctx, episode.ID, takes.NewTake{Track: "t1", Begins: audio.Frames(round) * 48000, Rate: 48000, Channels: 1})
+		require.NoError(t, err)
+		require.NoError(t, house.Takes.Keep(ctx, take.ID, 0, bytes.NewReader(testkit.Interleave(testkit.Noise(1, 0.3, 4800, uint64(round))))))
+		ids := make(chan string, 6)
+		var all sync.WaitGroup
+		for i := range 6 {
+			all.Go(func() {
+				k := house.Takes
+				if i%2 > 0 {
+					k = other
+				}
+				job, err := k.Finish(ctx, take.ID, takes.TakeEnding{})
+				if err == nil {
+					ids <- job.ID
+				} else {
+					assert.Equal(t, "take-closed", code(t, err), "it was a sound already")
+				}
+			})
+		}
+		all.Wait()
+		close(ids)
+		of := map[string]bool{}
+		for id := range ids {
+			of[id] = true
+		}
+		assert.Len(t, of, 1)
+	}
+}

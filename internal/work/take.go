@@ -22,24 +22,20 @@ type TakeArguments struct {
 	Discard bool   `json:"discard,omitempty"` // it becomes a sound, so that it can be taken back, but is not placed
 }
 
-// SubmitTake queues the making of a sound from a take that is complete.
-func (w *Worker) SubmitTake(ctx context.Context, t store.Take, discard bool) (store.Job, error) {
+// EndTake closes a take and queues the making of its sound, once: a second ending gets the job of the first.
+func (w *Worker) EndTake(ctx context.Context, t store.Take, discard bool) (store.Job, error) {
 	e, err := w.Store.Episode(ctx, t.Episode)
 	if err != nil {
 		return store.Job{}, err
 	}
-	return w.Submit(ctx, Take, e.Show, &t.Episode, fmt.Sprintf("Take %d", t.Number), TakeArguments{t.ID, discard})
-}
-
-// TakeJob finds the job that is making a sound of a take, if one waits or runs.
-func (w *Worker) TakeJob(ctx context.Context, t store.Take) (job store.Job, going bool, err error) {
-	jobs, err := w.Store.Unfinished(ctx)
-	for _, j := range jobs {
-		if a, err := arguments[TakeArguments](j); err == nil && j.Kind == Take && a.Take == t.ID {
-			return j, true, nil
-		}
+	job, started, err := w.Store.EndTake(ctx, t.ID, Take, e.Show, fmt.Sprintf("Take %d", t.Number), TakeArguments{t.ID, discard})
+	if err != nil {
+		return job, err
 	}
-	return job, false, err
+	if !started {
+		return job, problem.New("take-closed", "take", "This recording has been ended.")
+	}
+	return job, w.queue(ctx, job)
 }
 
 // finishTake makes a sound of a take's chunks and places it. A take that has become

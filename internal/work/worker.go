@@ -71,12 +71,17 @@ func (w *Worker) SubmitAs(ctx context.Context, id, kind, show string, episode *s
 	if err != nil || job.State.Final() {
 		return job, err
 	}
+	return job, w.queue(ctx, job)
+}
+
+// queue has a job that is stored begun when its turn comes. One that cannot be queued is not left on the list.
+func (w *Worker) queue(ctx context.Context, job store.Job) error {
 	if err := w.Queue.Submit(ctx, job.ID, turn(job)); err != nil {
 		slog.Error("a job could not be queued", "job", job.ID, "error", err)
-		return job, errors.Join(problem.New("queue-away", "jobs", "The work queue does not answer at the moment. Nothing was begun; try again."), w.Store.Withdraw(ctx, job.ID))
+		return errors.Join(problem.New("queue-away", "jobs", "The work queue does not answer at the moment. Nothing was begun; try again."), w.Store.Withdraw(ctx, job.ID))
 	}
 	w.tell(job, 0)
-	return job, nil
+	return nil
 }
 
 // add stores a job. A database that goes away while it is told may have kept the job all the
@@ -182,14 +187,7 @@ func (w *Worker) resumeTakes(ctx context.Context) error {
 		if there, err := w.Chunks.Inside(t.ID); err != nil || there.Chunks == 0 {
 			continue // it is another house's
 		}
-		_, going, err := w.TakeJob(ctx, t)
-		if err != nil {
-			return err
-		}
-		if going {
-			continue
-		}
-		if _, err := w.SubmitTake(ctx, t, false); err != nil {
+		if _, err := w.EndTake(ctx, t, false); err != nil {
 			return err
 		}
 	}
