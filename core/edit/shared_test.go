@@ -16,7 +16,9 @@ import (
 func TestNobodyWritesIntoALineThatVersionsShare(t *testing.T) {
 	doc := session.New()
 	negative := audio.DB(math.Copysign(0, -1))
-	line := func() []session.Point { return []session.Point{{At: 0, Level: negative}, {At: 48000, Level: -6, Bend: -0.5}} }
+	line := func() []session.Point {
+		return []session.Point{{At: 0, Level: negative}, {At: 48000, Level: -6, Bend: -0.5}}
+	}
 	way := session.UsualWay()
 	way.Before = line()
 	doc.Tracks = []session.Track{{ID: "t1", Name: "Music", Part: session.Music, Envelope: line(), Way: way, Clips: map[string]session.Clip{}}}

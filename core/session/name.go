@@ -3,7 +3,6 @@ package session
 import (
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
 	"ruvel/core/problem"
 )
@@ -18,12 +17,28 @@ func NewName(text, where string) (string, error) {
 	return name, nil
 }
 
-// ShortName is a name without white space around it, cut to what fits into a document. It may be empty.
+// ShortName is a name without white space around it, on one line, cut to what fits into a document. It may be empty.
 func ShortName(name string) string {
-	name = strings.TrimSpace(strings.ToValidUTF8(name, "?"))
-	for utf8.RuneCountInString(name) > maxName {
-		_, size := utf8.DecodeLastRuneInString(name)
-		name = name[:len(name)-size]
+	name = strings.TrimSpace(onOneLine(strings.ToValidUTF8(name, "?")))
+	count := 0
+	for at := range name {
+		if count == maxName {
+			return strings.TrimSpace(name[:at])
+		}
+		count++
 	}
 	return name
+}
+
+// onOneLine is a text with a space in the place of each sign that controls what shows it, line breaks among them.
+func onOneLine(text string) string {
+	if !strings.ContainsFunc(text, unicode.IsControl) {
+		return text
+	}
+	return strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) {
+			return ' '
+		}
+		return r
+	}, text)
 }

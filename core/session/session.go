@@ -283,19 +283,26 @@ func Parse(data []byte) (Document, error) {
 }
 
 // Settle turns negative zeros into zeros, so that documents which are equal are
-// written alike, byte for byte.
+// written alike, byte for byte, and brings names onto one line.
 func (d *Document) Settle() {
+	for id, m := range d.Markers {
+		if name := onOneLine(m.Name); name != m.Name {
+			m.Name = name
+			d.Markers[id] = m
+		}
+	}
 	for i := range d.Tracks {
 		t := &d.Tracks[i]
+		t.Name = onOneLine(t.Name)
 		settle(&t.Fader)
 		settle(&t.Pan)
 		t.Envelope = settledLine(t.Envelope)
 		t.Treatment.settle()
 		t.Way.settle()
 		for id, c := range t.Clips {
-			line := settledLine(c.Envelope)
-			if unsettled(c.Gain) || len(line) > 0 && &line[0] != &c.Envelope[0] {
-				c.Gain, c.Envelope = c.Gain+0, line // a negative zero and zero are zero
+			line, name := settledLine(c.Envelope), onOneLine(c.Name)
+			if unsettled(c.Gain) || name != c.Name || len(line) > 0 && &line[0] != &c.Envelope[0] {
+				c.Name, c.Gain, c.Envelope = name, c.Gain+0, line // a negative zero and zero are zero
 				t.Clips[id] = c
 			}
 		}

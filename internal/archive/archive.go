@@ -293,6 +293,9 @@ func (a *Archive) readManifest() error {
 	if s := a.Script; s != nil && (utf8.RuneCountInString(s.Text) > mostScript || len(s.Recorded) > mostMarks) {
 		return bad("The script in this archive is longer than it may be.")
 	}
+	if len(a.Sounds) > mostEntries || len(a.Pictures) > mostEntries {
+		return bad("This archive lists %d sounds and %d pictures, far more than an episode has.", len(a.Sounds), len(a.Pictures))
+	}
 	if art := a.Details.Artwork; art != "" && !slices.ContainsFunc(a.Pictures, func(p Picture) bool { return p.ID == art }) {
 		return bad("The artwork is missing in this archive.")
 	}
@@ -325,8 +328,13 @@ func (a *Archive) readDocument() error {
 	if a.Document, err = session.Parse(data); err != nil {
 		return bad("The session in this archive cannot be opened: %v", err)
 	}
+	listed := make(map[string]bool, len(a.Sounds))
+	for _, s := range a.Sounds {
+		listed[s.ID] = true
+	}
+	a.Document.Settle()
 	for id, s := range a.Document.Sounds {
-		if !slices.ContainsFunc(a.Sounds, func(s Sound) bool { return s.ID == id }) {
+		if !listed[id] {
 			return bad("A sound that the session uses is not in this archive.")
 		}
 		s.Path = ""

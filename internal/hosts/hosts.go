@@ -187,10 +187,27 @@ func numbered(file string, n int) string {
 func (f Folder) name(part, file string) (name string, err error) {
 	for n := 1; n < mostNames; n++ {
 		name = numbered(file, n)
-		// A link takes no place that is taken.
-		if err = os.Link(part, filepath.Join(f.Dir, name)); !errors.Is(err, fs.ErrExist) {
+		if err = place(part, filepath.Join(f.Dir, name), os.Link); !errors.Is(err, fs.ErrExist) {
 			return name, err
 		}
 	}
 	return name, err
+}
+
+// place gives a file its name if nothing has it. A link takes no place that is taken; on a file system that has none, as those of many
+// sticks and shares, the name is reserved by an empty file, and then taken over.
+func place(part, path string, link func(from, to string) error) error {
+	err := link(part, path)
+	if err == nil || errors.Is(err, fs.ErrExist) {
+		return err
+	}
+	held, reserved := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+	if reserved != nil {
+		return reserved
+	}
+	if err := errors.Join(held.Close(), os.Rename(part, path)); err != nil {
+		_ = os.Remove(path)
+		return err
+	}
+	return nil
 }

@@ -5,9 +5,11 @@ import (
 	"context"
 	"errors"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -120,4 +122,23 @@ func TestFilesThatComeAtOnceHaveNamesOfTheirOwn(t *testing.T) {
 	all, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	assert.Len(t, all, 4, "each has a name of its own")
+}
+
+func TestAFolderOnAFileSystemWithoutLinksTakesFilesAsWell(t *testing.T) {
+	dir := t.TempDir()
+	none := func(string, string) error { return syscall.EPERM }
+	for n := range 2 {
+		part := filepath.Join(dir, "part")
+		require.NoError(t, os.WriteFile(part, []byte{byte(n)}, 0o600))
+		err := hosts.Place(part, filepath.Join(dir, "Fog.mp3"), none)
+		if n == 0 {
+			require.NoError(t, err)
+			continue
+		}
+		require.ErrorIs(t, err, fs.ErrExist, "what is there stays")
+		require.FileExists(t, part)
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "Fog.mp3"))
+	require.NoError(t, err)
+	assert.Equal(t, []byte{0}, data)
 }

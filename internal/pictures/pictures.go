@@ -32,7 +32,19 @@ const (
 const (
 	MostBytes  = 20 << 20
 	mostPoints = 80 << 20
+	mostUnfold = 256 << 20 // bytes of all points together, while one is made ready
 )
+
+// bytesOf is how many bytes each point takes while a picture is made ready: as it is read, and, where that is not it, as it is worked on.
+func bytesOf(of color.Model) int {
+	switch of {
+	case color.GrayModel, color.YCbCrModel, color.NRGBAModel, color.RGBAModel: // a photo is worked on line by line
+		return 4
+	case color.RGBA64Model, color.NRGBA64Model: // a copy of four bytes besides
+		return 12
+	}
+	return 8
+}
 
 // Picture is one that is ready to be written into files.
 type Picture struct {
@@ -75,7 +87,7 @@ func square(file []byte, least, most int) (p Picture, err error) {
 		return p, problem.New("broken-picture", "picture", "The picture is damaged and cannot be read. Save it once more from where it came from.")
 	}
 	width, height := config.Width, config.Height
-	if width*height > mostPoints || width > 1<<15 || height > 1<<15 {
+	if width > 1<<15 || height > 1<<15 || width*height > mostPoints || width*height*bytesOf(config.ColorModel) > mostUnfold {
 		return p, problem.New("picture-too-large", "picture", "The picture has %d × %d pixels, which is more than Ruvel unfolds. Scale it to %d × %d.", width, height, most, most)
 	}
 	if min(width, height) < least {

@@ -10,6 +10,7 @@ import (
 	"image/jpeg"
 	"image/png"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -165,4 +166,25 @@ func FuzzPictures(f *testing.F) {
 			t.Fatalf("%d pixels in %d bytes", p.Size, len(p.Data))
 		}
 	})
+}
+
+func TestAPictureOfDeepColoursIsBoundedByWhatItUnfoldsTo(t *testing.T) {
+	deep := image.NewNRGBA64(image.Rect(0, 0, 8000, 8000)) // all alike: some kB as a file, half a GB unfolded
+	var file bytes.Buffer
+	require.NoError(t, png.Encode(&file, deep))
+	require.Less(t, file.Len(), 2<<20)
+	var before, after runtime.MemStats
+	deep = nil
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	_, err := pictures.Artwork(file.Bytes())
+	runtime.ReadMemStats(&after)
+	var p problem.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "picture-too-large", p.Code)
+	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(16<<20), "it was not unfolded")
+	file.Reset()
+	require.NoError(t, png.Encode(&file, image.NewNRGBA64(image.Rect(0, 0, 2000, 2000))))
+	_, err = pictures.Artwork(file.Bytes())
+	assert.NoError(t, err, "one of a sensible size can be used")
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -11,7 +12,6 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
-	"ruvel/core/mix"
 	"ruvel/core/pause"
 	"ruvel/core/problem"
 	"ruvel/core/session"
@@ -206,25 +206,24 @@ func (s *Server) try(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, fail(err)
 	}
-	defer p.Close()
-	done, err := s.turns.compute(ctx, in.Episode)
-	if err != nil {
-		return nil, fail(err)
+	if s.trying.Add(1) > mostTries {
+		s.trying.Add(-1)
+		p.Close()
+		return nil, newError(http.StatusServiceUnavailable, "Too many edits are being tried at the moment. Wait until some of them have been heard.", "too-many-listeners")
 	}
-	defer done()
-	pcm := audio.NewPCM(2, in.To-in.From)
-	r := mix.NewRenderer(p.Plan)
-	for at := audio.Frames(0); at < pcm.Length() && ctx.Err() == nil; at += audio.Second {
-		if err := r.Render(pcm.Slice(at, min(at+audio.Second, pcm.Length())), in.From+at); err != nil {
-			return nil, fail(err)
-		}
-	}
-	if err := ctx.Err(); err != nil {
+	ended := sync.OnceFunc(func() { s.trying.Add(-1); p.Close() })
+	sound := renderedWAV(p.Plan, in.From, in.To, func(do func()) error { return s.turns.in(ctx, in.Episode, do) })
+	if _, err := sound.frames(0, 1); err != nil { // so that what cannot be heard is an answer, not one that breaks off
+		ended()
 		return nil, fail(err)
 	}
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {
+		defer ended()
 		r, w := humachi.Unwrap(hctx)
 		w.Header().Set("Content-Type", "audio/wav")
-		http.ServeContent(w, r, "", time.Time{}, newWAV(pcm))
+		http.ServeContent(w, r, "", time.Time{}, sound)
 	}}, nil
 }
+
+// mostTries is how many edits can be tried at a time.
+const mostTries = 32

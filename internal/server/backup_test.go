@@ -71,8 +71,12 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 
 	// Whatever the archive holds moves the mark: also what no edit touches.
 	for what, change := range map[string]func(){
-		"script":  func() { want[any](t, "PATCH", "/episodes/"+episode+"/script", map[string]any{"text": "The lamp is lit.", "base": 0}) },
-		"details": func() { want[any](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of a lamp"}) },
+		"script": func() {
+			want[any](t, "PATCH", "/episodes/"+episode+"/script", map[string]any{"text": "The lamp is lit.", "base": 0})
+		},
+		"details": func() {
+			want[any](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of a lamp"})
+		},
 		"credits": func() { want[any](t, "PATCH", "/shows/"+show+"/sounds/"+sound, map[string]any{"author": "Ada Quill"}) },
 		"show":    func() { want[any](t, "PUT", "/shows/"+show+"/details", map[string]any{"presenter": "Ada Quill"}) },
 		"name":    func() { want[any](t, "PATCH", "/episodes/"+episode, map[string]any{"title": title, "number": 7}) },

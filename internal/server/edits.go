@@ -63,11 +63,6 @@ func (s *Server) editRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			if paste, ok := op.(edit.PasteClips); ok {
-				if err := s.Store.Adopt(ctx, in.Episode, soundsOf(paste.Fragment)); err != nil {
-					return nil, fail(err)
-				}
-			}
 			carryOut := s.Store.Edit
 			if in.Body.Again && in.Body.Gesture != "" {
 				carryOut = s.Store.EditAgain
@@ -106,18 +101,6 @@ func (s *Server) editRoutes(api huma.API) {
 			defer p.Close()
 			return answer(mix.LevelsAt(doc, in.Clip, in.At, s.turns.plan(ctx, in.Episode, p.Plan)))
 		})
-}
-
-// soundsOf are the ids of the sounds of a fragment.
-func soundsOf(f edit.Fragment) (out []string) {
-	for _, r := range f.Rows {
-		for _, c := range r.Clips {
-			if !slices.Contains(out, c.Sound) {
-				out = append(out, c.Sound)
-			}
-		}
-	}
-	return out
 }
 
 func (s *Server) changed(episode string, c store.Change, err error) (*body[work.ChangeEvent], error) {

@@ -100,6 +100,12 @@ func useOurErrors() {
 	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
 		e := newError(status, message, "bad-request")
 		for _, err := range errs {
+			var p problem.Problem
+			if errors.As(err, &p) || errors.Is(err, os.ErrDeadlineExceeded) { // while the body was read: as that the disk is full
+				if errors.As(fail(err), &e) {
+					return e
+				}
+			}
 			var d huma.ErrorDetailer
 			if errors.As(err, &d) {
 				detail := d.ErrorDetail()

@@ -65,6 +65,7 @@ type Server struct {
 	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.
 	BodyPatience time.Duration
 
+	trying    atomic.Int32                   // edits that are being tried
 	listening atomic.Int32                   // streams that there are
 	turns     *turns                         // of those who render for listeners, or compute much
 	outlines  *share.Group[mix.Silhouette]   // silhouettes that are being computed
@@ -98,7 +99,7 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
-	r.Use(middleware.Recoverer, log, headers().Handler, s.ours, sameOrigin.Handler, s.arriving)
+	r.Use(middleware.Recoverer, log, headers().Handler, s.ours, sameOrigin.Handler, s.leaving, s.arriving)
 	r.MethodNotAllowed(wrongMethod)
 	r.Route("/api", func(r chi.Router) {
 		r.Use(noStore, s.there, s.roomy, s.followable)
@@ -206,10 +207,10 @@ func (s *Server) roomy(next http.Handler) http.Handler {
 			return
 		}
 		if r.Body != nil && r.Body != http.NoBody {
-			r.Body = struct {
+			r.Body = noted{struct {
 				io.Reader
 				io.Closer
-			}{s.Space.Reader(r.Body), r.Body}
+			}{s.Space.Reader(r.Body), r.Body}, r}
 		}
 		next.ServeHTTP(w, r)
 	})

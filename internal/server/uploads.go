@@ -85,13 +85,14 @@ var uploadWords = map[int]string{
 // what it may know of our folders.
 func inWords(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		next.ServeHTTP(&wording{ResponseWriter: w}, r)
+		next.ServeHTTP(&wording{ResponseWriter: w, of: r}, r)
 	})
 }
 
 // wording is an answer whose error, if it is one, is put in our words.
 type wording struct {
 	http.ResponseWriter
+	of       *http.Request
 	reworded bool
 }
 
@@ -103,6 +104,11 @@ func (w *wording) WriteHeader(status int) {
 		return
 	}
 	w.reworded = true
+	w.Header().Del("Content-Length")
+	if err := mishapIn(w.of); err != nil && status >= 500 { // which the handler does not know more of
+		refuseFor(w.ResponseWriter, err)
+		return
+	}
 	words, known := uploadWords[status]
 	if !known {
 		words = "The upload could not go on. What has come is kept; try again."
@@ -110,7 +116,6 @@ func (w *wording) WriteHeader(status int) {
 			words = "This is not a request as the tus protocol has them. Nothing was changed."
 		}
 	}
-	w.Header().Del("Content-Length")
 	refuse(w.ResponseWriter, newError(status, words, "upload"))
 }
 

@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 
+	"github.com/jmoiron/sqlx"
+
 	"ruvel/core/details"
 	"ruvel/core/problem"
 	"ruvel/core/session"
@@ -102,7 +104,11 @@ func (s *Store) AddPicture(ctx context.Context, show string, p Picture) error {
 	if _, err := s.Show(ctx, show); err != nil {
 		return err
 	}
-	_, err := s.db.ExecContext(ctx, `INSERT INTO pictures (show_id, id, type, size, bytes) VALUES (?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`, show, p.ID, p.Type, p.Size, p.Bytes)
+	return addPicture(ctx, s.db, show, p)
+}
+
+func addPicture(ctx context.Context, to sqlx.ExecerContext, show string, p Picture) error {
+	_, err := to.ExecContext(ctx, `INSERT INTO pictures (show_id, id, type, size, bytes) VALUES (?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`, show, p.ID, p.Type, p.Size, p.Bytes)
 	return err
 }
 

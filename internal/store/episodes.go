@@ -74,33 +74,36 @@ func (s *Store) add(ctx context.Context, id, show, title string, number int, doc
 	} else if !IsNotFound(err) {
 		return e, err
 	}
-	data, rest := doc.JSON(), b.said
-	rest.Description, rest.Language = "", ""
-	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
-		var layouts int
-		if err := found(tx.GetContext(ctx, &layouts, `SELECT (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id AND layout) FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
-			return err
-		}
-		if b.layout && layouts >= mostLayouts {
-			return problem.New("too-many-layouts", "name", "A show has at most %d layouts. Remove one that is not used any more.", mostLayouts)
-		}
-		n := number
-		if n == 0 && !b.layout {
-			if err := tx.GetContext(ctx, &n, `SELECT COALESCE(MAX(number), 0) + 1 FROM episodes WHERE show_id = ?`, show); err != nil {
-				return err
-			}
-		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, layout, made_from)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			id, show, n, strings.TrimSpace(title), data, doc.Length(), doc.Next, b.said.Description, b.said.Language, text(rest), b.layout, b.from); err != nil {
-			return err
-		}
-		return use(ctx, tx, id, show, doc)
-	})
+	err := s.transaction(ctx, func(tx *sqlx.Tx) error { return insert(ctx, tx, id, show, title, number, doc, b) })
 	if err != nil {
 		return Episode{}, err
 	}
 	return s.Episode(ctx, id)
+}
+
+// insert adds the row of an episode or a layout, and what it uses.
+func insert(ctx context.Context, tx *sqlx.Tx, id, show, title string, number int, doc session.Document, b beginning) error {
+	data, rest := doc.JSON(), b.said
+	rest.Description, rest.Language = "", ""
+	var layouts int
+	if err := found(tx.GetContext(ctx, &layouts, `SELECT (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id AND layout) FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
+		return err
+	}
+	if b.layout && layouts >= mostLayouts {
+		return problem.New("too-many-layouts", "name", "A show has at most %d layouts. Remove one that is not used any more.", mostLayouts)
+	}
+	n := number
+	if n == 0 && !b.layout {
+		if err := tx.GetContext(ctx, &n, `SELECT COALESCE(MAX(number), 0) + 1 FROM episodes WHERE show_id = ?`, show); err != nil {
+			return err
+		}
+	}
+	if _, err := tx.ExecContext(ctx, `INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, layout, made_from)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		id, show, n, strings.TrimSpace(title), data, doc.Length(), doc.Next, b.said.Description, b.said.Language, text(rest), b.layout, b.from); err != nil {
+		return err
+	}
+	return use(ctx, tx, id, show, doc)
 }
 
 // RenameEpisode gives an episode another title and number.

@@ -2,7 +2,9 @@ package store
 
 import (
 	"bytes"
+	"cmp"
 	"context"
+	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -107,10 +109,15 @@ func (s *Store) edit(ctx context.Context, episode string, m meant, gesture strin
 		if err != nil {
 			return err
 		}
-		material, done := s.material(ctx, tx, row.Show)
+		if paste, ok := op.(edit.PasteClips); ok { // what is refused takes them back
+			if err := adopt(ctx, tx, row.Show, soundsOf(paste.Fragment)); err != nil {
+				return err
+			}
+		}
+		material, ask, done := s.material(ctx, tx, row.Show)
 		defer done()
 		doc, name, err := edit.ApplyFrom(now.doc, row.Next, op, material)
-		if err != nil {
+		if err := cmp.Or(ask.failed, err); err != nil {
 			return err
 		}
 		patch := session.Diff(now.doc, doc)
@@ -141,13 +148,14 @@ func (s *Store) edit(ctx context.Context, episode string, m meant, gesture strin
 }
 
 // material is what an edit of an episode of a show may know of sounds, until done is called.
-func (s *Store) material(ctx context.Context, from sqlx.QueryerContext, show string) (m edit.Material, done func()) {
-	m.Sound = catalogue(ctx, from, show)
+func (s *Store) material(ctx context.Context, from sqlx.QueryerContext, show string) (m edit.Material, ask *asking, done func()) {
+	ask = &asking{}
+	m.Sound = ask.catalogue(ctx, from, show)
 	if s.Samples == nil {
-		return m, func() {}
+		return m, ask, func() {}
 	}
 	m.Samples, done = s.Samples(ctx)
-	return m, done
+	return m, ask, done
 }
 
 // Try gives the document of an episode as it would be after an operation on its current
@@ -161,10 +169,10 @@ func (s *Store) Try(ctx context.Context, episode string, op edit.Op) (session.Do
 	if err != nil {
 		return doc, 0, err
 	}
-	material, done := s.material(ctx, s.db, e.Show)
+	material, ask, done := s.material(ctx, s.db, e.Show)
 	defer done()
 	doc, _, err = edit.ApplyFrom(doc, doc.Next, op, material)
-	return doc, version, err
+	return doc, version, cmp.Or(ask.failed, err)
 }
 
 // parsed gives the document of a locked row.
@@ -377,14 +385,21 @@ func use(ctx context.Context, tx *sqlx.Tx, episode, show string, doc session.Doc
 	return nil
 }
 
-// catalogue finds sounds of a show for the edit.
-func catalogue(ctx context.Context, from sqlx.QueryerContext, show string) edit.Catalogue {
+// asking finds sounds for an edit. That it could not be asked for one is another answer than that there is none: then
+// the edit has failed for that, whatever it made of it.
+type asking struct{ failed error }
+
+func (a *asking) catalogue(ctx context.Context, from sqlx.QueryerContext, show string) edit.Catalogue {
 	return func(id string) (session.Sound, bool) {
 		var row struct {
 			Channels int          `db:"channels"`
 			Length   audio.Frames `db:"length"`
 		}
-		if sqlx.GetContext(ctx, from, &row, `SELECT channels, length FROM sounds WHERE show_id = ? AND id = ?`, show, id) != nil {
+		err := sqlx.GetContext(ctx, from, &row, `SELECT channels, length FROM sounds WHERE show_id = ? AND id = ?`, show, id)
+		if err != nil {
+			if !errors.Is(err, sql.ErrNoRows) {
+				a.failed = cmp.Or(a.failed, err)
+			}
 			return session.Sound{}, false
 		}
 		return session.Sound{Channels: row.Channels, Length: row.Length}, true

@@ -59,19 +59,36 @@ func (s *Store) EditScript(ctx context.Context, episode string, base int64, chan
 		if sc.Version != base && sc.Text != before {
 			return problem.Problem{Code: "script-changed", Where: "script", Message: "The script was changed in another window meanwhile. Copy your text, load the page anew and put it in again."}
 		}
-		for key, on := range sc.Recorded.Of {
-			if !on {
-				delete(sc.Recorded.Of, key)
-			}
-		}
-		if len(sc.Recorded.Of) > mostRecorded {
-			return problem.New("too-many-marks", "recorded", "More parts of a script than %d cannot be marked as recorded.", mostRecorded)
+		if err := sc.check(); err != nil {
+			return err
 		}
 		sc.Version++
-		_, err := tx.ExecContext(ctx, `INSERT INTO scripts (episode_id, text, pace, recorded, version) VALUES (?, ?, ?, ?, ?)
-			ON DUPLICATE KEY UPDATE text = VALUES(text), pace = VALUES(pace), recorded = VALUES(recorded), version = VALUES(version)`,
-			episode, sc.Text, sc.Pace, text(sc.Recorded.Of), sc.Version)
-		return err
+		return sc.keep(ctx, tx, episode)
 	})
 	return sc, err
+}
+
+// longestMark is how many bytes name a part of a script.
+const longestMark = 40
+
+// check forgets marks that are off, and refuses those that cannot be kept.
+func (sc *Script) check() error {
+	for key, on := range sc.Recorded.Of {
+		if !on {
+			delete(sc.Recorded.Of, key)
+		} else if len(key) > longestMark {
+			return problem.New("bad-mark", "recorded", "A part of a script is named by at most %d characters; one of these marks has %d.", longestMark, len(key))
+		}
+	}
+	if len(sc.Recorded.Of) > mostRecorded {
+		return problem.New("too-many-marks", "recorded", "More parts of a script than %d cannot be marked as recorded.", mostRecorded)
+	}
+	return nil
+}
+
+func (sc *Script) keep(ctx context.Context, tx *sqlx.Tx, episode string) error {
+	_, err := tx.ExecContext(ctx, `INSERT INTO scripts (episode_id, text, pace, recorded, version) VALUES (?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE text = VALUES(text), pace = VALUES(pace), recorded = VALUES(recorded), version = VALUES(version)`,
+		episode, sc.Text, sc.Pace, text(sc.Recorded.Of), sc.Version)
+	return err
 }

@@ -56,8 +56,10 @@ func (s *Store) Sound(ctx context.Context, show, id string) (sound Sound, err er
 }
 
 // AddSound adds a sound to a show. If the show has it already, it stays as it is.
-func (s *Store) AddSound(ctx context.Context, v Sound) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO sounds (show_id, id, name, part, channels, rate, format, bytes, length, loudness, title, author, source, licence, notes, words, tempo)
+func (s *Store) AddSound(ctx context.Context, v Sound) error { return addSound(ctx, s.db, v) }
+
+func addSound(ctx context.Context, to sqlx.ExecerContext, v Sound) error {
+	_, err := to.ExecContext(ctx, `INSERT INTO sounds (show_id, id, name, part, channels, rate, format, bytes, length, loudness, title, author, source, licence, notes, words, tempo)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`,
 		v.Show, v.ID, v.Name, v.Part, v.Channels, v.Rate, v.Format, v.Bytes, v.Length, text(v.Loudness.Of), v.Title, v.Author, v.Source, v.Licence, v.Notes, v.Words, v.Tempo)
 	return err

@@ -1,6 +1,8 @@
 package store_test
 
 import (
+	"context"
+	"errors"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -127,8 +129,22 @@ func TestAShowTakesOverSoundsThatArePastedIntoIt(t *testing.T) {
 	require.NoError(t, err)
 	e, err := st.AddEpisode(ctx, other.ID, "Springs", 0, session.New())
 	require.NoError(t, err)
-	for range 2 {
-		require.NoError(t, st.Adopt(ctx, e.ID, []string{testkit.ID(0), testkit.ID(9)}))
+	none := session.Fade{Shape: session.Linear}
+	paste := func(at audio.Frames, sound string) error {
+		version, err := st.Version(ctx, e.ID)
+		require.NoError(t, err)
+		_, err = st.Edit(ctx, e.ID, version, "", edit.PasteClips{At: at, Fragment: edit.Fragment{Length: 100, Rows: []edit.Row{{
+			Name: "Music", Part: session.Music, Clips: []session.Clip{{Name: "A", Sound: sound, Length: 100, FadeIn: none, FadeOut: none}},
+		}}}})
+		return err
+	}
+	require.Error(t, paste(session.MaxLength, testkit.ID(0)))
+	none0, err := st.Sounds(ctx, other.ID)
+	require.NoError(t, err)
+	assert.Empty(t, none0, "a paste that is refused brings nothing")
+	require.Error(t, paste(0, testkit.ID(9)), "no show has it")
+	for i := range 2 {
+		require.NoError(t, paste(audio.Frames(i)*1000, testkit.ID(0)))
 	}
 	there, err := st.Sounds(ctx, other.ID)
 	require.NoError(t, err)
@@ -136,4 +152,20 @@ func TestAShowTakesOverSoundsThatArePastedIntoIt(t *testing.T) {
 	first, err := st.Sound(ctx, show.ID, testkit.ID(0))
 	require.NoError(t, err)
 	assert.Equal(t, []any{first.Name, first.Length, first.Part}, []any{there[0].Name, there[0].Length, there[0].Part})
+}
+
+// That it could not be asked for a sound is not that there is none.
+func TestADatabaseThatCannotBeAskedIsNotASoundThatIsUnknown(t *testing.T) {
+	st, show, _ := open(t)
+	e, err := st.AddEpisode(ctx, show.ID, "Springs", 0, session.New())
+	require.NoError(t, err)
+	asked, leave := context.WithCancel(ctx)
+	st.Samples = func(context.Context) (func(string, audio.Frames, audio.Frames) (audio.PCM, error), func()) {
+		leave() // the connection ends between the lock and the question for the sound
+		return nil, func() {}
+	}
+	_, err = st.Edit(asked, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Music, Name: "A"})
+	require.Error(t, err)
+	var p problem.Problem
+	assert.False(t, errors.As(err, &p), "%v", err)
 }

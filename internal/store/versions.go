@@ -97,15 +97,28 @@ func (s *Store) ReturnTo(ctx context.Context, episode, id string) (Change, error
 	return s.edit(ctx, episode, meant{any: true}, "", edit.Restore{Document: doc, Name: row.Name})
 }
 
-// Adopt lets the show of an episode have sounds that other shows have, as they are described
-// there. What no show has is left out.
-func (s *Store) Adopt(ctx context.Context, episode string, sounds []string) error {
+// adopt lets a show have sounds that other shows have, as they are described there. What no show has is left out.
+func adopt(ctx context.Context, tx *sqlx.Tx, show string, sounds []string) error {
 	for _, id := range sounds {
-		if _, err := s.db.ExecContext(ctx, `INSERT INTO sounds (show_id, id, name, part, channels, rate, format, bytes, length, loudness, title, author, source, licence, notes, words, tempo)
-			SELECT e.show_id, o.id, o.name, o.part, o.channels, o.rate, o.format, o.bytes, o.length, o.loudness, o.title, o.author, o.source, o.licence, o.notes, o.words, o.tempo
-			FROM episodes e JOIN sounds o ON o.id = ? AND o.show_id <> e.show_id WHERE e.id = ? LIMIT 1 ON DUPLICATE KEY UPDATE sounds.id = sounds.id`, id, episode); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO sounds (show_id, id, name, part, channels, rate, format, bytes, length, loudness, title, author, source, licence, notes, words, tempo)
+			SELECT s.id, o.id, o.name, o.part, o.channels, o.rate, o.format, o.bytes, o.length, o.loudness, o.title, o.author, o.source, o.licence, o.notes, o.words, o.tempo
+			FROM shows s JOIN sounds o ON o.id = ? AND o.show_id <> s.id WHERE s.id = ? LIMIT 1 ON DUPLICATE KEY UPDATE sounds.id = sounds.id`, id, show); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// soundsOf are the ids of the sounds of a fragment.
+func soundsOf(f edit.Fragment) (out []string) {
+	seen := map[string]bool{}
+	for _, r := range f.Rows {
+		for _, c := range r.Clips {
+			if !seen[c.Sound] {
+				seen[c.Sound] = true
+				out = append(out, c.Sound)
+			}
+		}
+	}
+	return out
 }

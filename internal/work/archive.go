@@ -10,6 +10,7 @@ import (
 
 	"ruvel/core/problem"
 	"ruvel/core/script"
+	"ruvel/core/session"
 	"ruvel/internal/archive"
 	"ruvel/internal/pictures"
 	"ruvel/internal/store"
@@ -49,37 +50,22 @@ func (w *Worker) openArchive(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
+	opened := store.Opened{
+		ID: job.ID, Show: job.Show, Title: a.Title, Number: a.Number, Layout: a.Layout, Document: a.Document, Details: a.Details, Sounds: fresh,
+	}
+	opened.Document.Model = session.Model{} // the layout that it began as is not in the archive
 	for _, p := range prepared {
-		if _, err := w.Pictures.Keep(ctx, job.Show, p); err != nil {
-			return err
-		}
-	}
-	for _, s := range fresh {
-		if err := w.Store.AddSound(ctx, s); err != nil {
-			return err
-		}
-	}
-	var e store.Episode
-	if a.Layout {
-		e, err = w.Store.AddLayoutAs(ctx, job.ID, job.Show, a.Title, a.Document, a.Details)
-	} else {
-		e, err = w.Store.AddEpisodeAs(ctx, job.ID, job.Show, a.Title, a.Number, a.Document)
-	}
-	if err != nil {
-		return err
-	}
-	if err := w.Store.Describe(ctx, e.ID, a.Details); err != nil {
-		return err
-	}
-	if s := a.Script; s != nil {
-		_, err := w.Store.EditScript(ctx, e.ID, 0, func(sc *store.Script) {
-			if sc.Version == 0 { // it was not written before the process ended
-				sc.Text, sc.Pace, sc.Recorded.Of = s.Text, max(script.Slowest, min(script.Fastest, script.Pace(s.Pace))), s.Recorded
-			}
-		})
+		kept, err := w.Pictures.Put(ctx, p)
 		if err != nil {
 			return err
 		}
+		opened.Pictures = append(opened.Pictures, kept)
+	}
+	if s := a.Script; s != nil {
+		opened.Script = &store.Script{Text: s.Text, Pace: max(script.Slowest, min(script.Fastest, script.Pace(s.Pace))), Recorded: store.JSON[map[string]bool]{Of: s.Recorded}, Version: 1}
+	}
+	if _, err := w.Store.TakeIn(ctx, opened); err != nil {
+		return err
 	}
 	w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
 	return nil

@@ -143,8 +143,7 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 		return disk.Full(err)
 	}
 	if err := w.Store.AddMixdown(ctx, m, doc); err != nil {
-		_ = w.Bucket.Delete(context.WithoutCancel(ctx), MixdownKey(m))
-		return err
+		return err // the row may be there all the same, and the file is its: one without a row is swept
 	}
 	w.Queue.Announce(EpisodeSubject(m.Episode), Event{Mixdowns: &ShowEvent{job.Show}})
 	return nil

@@ -26,14 +26,21 @@ type Pictures struct {
 
 // Keep puts a picture into the bucket and adds it to a show.
 func (b *Pictures) Keep(ctx context.Context, show string, p pictures.Picture) (store.Picture, error) {
+	kept, err := b.Put(ctx, p)
+	if err != nil {
+		return kept, err
+	}
+	return kept, b.Store.AddPicture(ctx, show, kept)
+}
+
+// Put puts a picture into the bucket. Also one that is there is written anew: then it is young, and stays until its row is there.
+func (b *Pictures) Put(ctx context.Context, p pictures.Picture) (store.Picture, error) {
 	b.deleting.RLock()
 	defer b.deleting.RUnlock()
-	// Also one that is there is written anew: then it is young, and stays until its row is there.
 	if err := b.Bucket.WriteAll(ctx, PictureFolder+p.ID, p.Data, &blob.WriterOptions{ContentType: p.Type}); err != nil {
 		return store.Picture{}, disk.Full(err)
 	}
-	kept := store.Picture{ID: p.ID, Type: p.Type, Size: p.Size, Bytes: int64(len(p.Data))}
-	return kept, b.Store.AddPicture(ctx, show, kept)
+	return store.Picture{ID: p.ID, Type: p.Type, Size: p.Size, Bytes: int64(len(p.Data))}, nil
 }
 
 // DeleteOlder removes a picture that was put in longer ago than an age and that no show has, and says whether it did.

@@ -38,8 +38,11 @@ func (a again) Error() string { return "it is tried again after " + a.after.Stri
 // the host refuses is not.
 func (w *Worker) send(ctx context.Context, job store.Job) error {
 	n, err := w.Store.Sending(ctx, job.ID)
-	if err != nil || n.State == store.SendingSent { // the process ended between its end and that of its job
+	switch {
+	case err != nil || n.State == store.SendingSent: // the process ended between its end and that of its job
 		return err
+	case n.State == store.SendingRefused || n.State == store.SendingFailed: // which was the last word then
+		return problem.New("not-sent", "host", "%s", n.Said)
 	}
 	n.State, n.Again = store.SendingRuns, nil
 	n.Tries++

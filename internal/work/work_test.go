@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -15,7 +17,9 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/archive"
 	"ruvel/internal/chunks"
+	"ruvel/internal/hosts"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -59,7 +63,7 @@ func open(t *testing.T, dsn, originals, owner string) house {
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "uploads"), 0o700))
 	return house{&work.Worker{
 		Owner: owner, Queue: queue, Store: st, Sounds: library, Chunks: box, Uploads: work.Uploads(filepath.Join(dir, "uploads")),
-		Bucket: bucket, Dir: cache, Lease: 2 * time.Second,
+		Bucket: bucket, Pictures: &work.Pictures{Bucket: bucket, Store: st}, Dir: cache, Lease: 2 * time.Second,
 	}, dir}
 }
 
@@ -322,4 +326,79 @@ func TestAProcessThatEndsGivesItsJobsBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []any{store.Queued, 0}, []any{now.State, now.Attempts})
 	assert.True(t, h.Sounds.Has(ctx, id), "what its next beginning needs is there")
+}
+
+func TestAnArchiveThatFailsLeavesNothingBehind(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	h.run(t)
+	sound := h.put(t, 7)
+	h.ended(t, h.submit(t, show, e, sound, 0).ID)
+	doc, _, err := h.Store.Document(ctx, e.ID)
+	require.NoError(t, err)
+	var file bytes.Buffer
+	pack := func(marks map[string]bool) {
+		file.Reset()
+		m := archive.Manifest{Show: "Elsewhere", Title: "From elsewhere", Script: &archive.Script{Text: "The lamp is lit.", Pace: 150, Recorded: marks}}
+		data, err := h.Bucket.ReadAll(ctx, sound)
+		require.NoError(t, err)
+		m.Sounds = []archive.Sound{{ID: sound, Bytes: int64(len(data)), Name: "Sound", Part: session.Voice}}
+		require.NoError(t, archive.Write(ctx, &file, m, doc, func(context.Context, string, archive.Kind) (io.ReadCloser, error) {
+			return io.NopCloser(bytes.NewReader(data)), nil
+		}))
+	}
+	opening := func(into store.Show) store.Job {
+		upload := store.NewID()
+		require.NoError(t, os.WriteFile(h.Uploads.File(upload), file.Bytes(), 0o600))
+		_, err = h.SubmitAs(ctx, upload, work.Opening, into.ID, nil, "a.zip", work.ImportArguments{Upload: upload, File: "a.zip"})
+		require.NoError(t, err)
+		return h.ended(t, upload)
+	}
+	other, err := h.Store.AddShow(ctx, "Tide Tables")
+	require.NoError(t, err)
+	pack(map[string]bool{strings.Repeat("x", 3<<20): true})
+	end := opening(other)
+	assert.Equal(t, store.Failed, end.State)
+	assert.Contains(t, []string{"bad-mark", "bad-archive"}, end.Problem.Of.Code)
+	episodes, err := h.Store.Episodes(ctx, other.ID)
+	require.NoError(t, err)
+	assert.Empty(t, episodes)
+	left, err := h.Store.Sounds(ctx, other.ID)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	pack(map[string]bool{"intro": true})
+	require.Equal(t, store.Done, opening(other).State)
+	episodes, err = h.Store.Episodes(ctx, other.ID)
+	require.NoError(t, err)
+	require.Len(t, episodes, 1)
+	script, err := h.Store.Script(ctx, episodes[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]bool{"intro": true}, script.Recorded.Of)
+}
+
+func TestASendingThatWasRefusedIsNotTriedAgainAfterACrash(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	m := store.Mixdown{ID: store.NewID(), Episode: e.ID, Version: 1, Format: "mp3", File: "a.mp3", Bytes: 3}
+	require.NoError(t, h.Store.AddMixdown(ctx, m, session.New()))
+	tries := 0
+	h.Hosts = hosts.Set{"quay": asked(func() error { tries++; return nil })}
+	n := store.Sending{ID: store.NewID(), Episode: e.ID, Mixdown: &m.ID, File: m.File, Host: "quay"}
+	require.NoError(t, h.Store.AddSending(ctx, n))
+	n.State, n.Said, n.Tries = store.SendingRefused, "Not this one.", 1
+	require.NoError(t, h.Store.SetSending(ctx, n)) // then the process ended, before its job had
+	_, err := h.SubmitAs(ctx, n.ID, work.Sending, show.ID, &e.ID, m.File, struct{}{})
+	require.NoError(t, err)
+	h.run(t)
+	assert.Equal(t, "not-sent", h.ended(t, n.ID).Problem.Of.Code)
+	assert.Zero(t, tries)
+}
+
+// asked is a host that says something else each time.
+type asked func() error
+
+func (asked) Name() string         { return "Quay" }
+func (asked) Ways() []hosts.Manner { return nil }
+func (a asked) Send(context.Context, hosts.Parcel) (hosts.Receipt, error) {
+	return hosts.Receipt{}, a()
 }

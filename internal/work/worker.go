@@ -45,9 +45,9 @@ type Worker struct {
 	Bucket  *blob.Bucket // mixdowns go to MixdownKey
 	// Pictures are those that archives bring.
 	Pictures *Pictures
-	Dir     string       // for files that are being written
-	Space   *disk.Space  // that all these are kept on
-	Hosts   hosts.Set    // that finished files can be sent to
+	Dir      string      // for files that are being written
+	Space    *disk.Space // that all these are kept on
+	Hosts    hosts.Set   // that finished files can be sent to
 	// Pause is how long it is waited before a host that broke off is tried for the second time; 0: a second.
 	Pause time.Duration
 	// Lease is how long a job is its worker's alone without a sign of life; 0: twenty seconds.

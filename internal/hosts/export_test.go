@@ -1,0 +1,4 @@
+package hosts
+
+// Place is how a file that is whole gets its name.
+var Place = place
