@@ -187,8 +187,11 @@ func (p *Plan) find(trackID string) *track {
 
 // cells fills cells of a span, from one of them on.
 func (p *Plan) cells(t *track, n int64, first int, length audio.Frames, out []Cell, more func() bool) {
-	of := t.key(n)
-	if !p.spans.courses.has(of) && !more() {
+	of, there := p.keyed(t, n, false)
+	if !there && more() {
+		of, there = p.key(t, n), true
+	}
+	if !there || !p.spans.courses.has(of) && !more() {
 		for i := range out {
 			out[i] = Cell{Gated: Unknown}
 		}

@@ -67,7 +67,7 @@ func (p *Plan) FactsKey(n int) (k Key, err error) {
 		}
 		if t.treated.on {
 			for m := from / spanLength; m*spanLength < to; m++ {
-				of := t.key(int64(m))
+				of := p.key(t, int64(m))
 				h.Write(of[:])
 			}
 			continue
@@ -192,7 +192,7 @@ func (p *Plan) reductions(f *Facts, n int) error {
 		}
 		var most float32
 		err := audio.Guard(func() {
-			for _, c := range p.spans.courses.get(t.key(int64(n)), func() course { return p.span(t, int64(n)).course }) {
+			for _, c := range p.spans.courses.get(p.key(t, int64(n)), func() course { return p.span(t, int64(n)).course }) {
 				most = max(most, -float32(c.Compressor+c.Limiter)/100)
 			}
 		})
@@ -282,7 +282,7 @@ func (p *Plan) eachPowers(do func(of key)) {
 	for i := range p.tracks {
 		if t := &p.tracks[i]; t.treated.on {
 			for _, n := range t.sounding(math.MaxInt) {
-				do(t.key(n))
+				do(p.key(t, n))
 			}
 		}
 	}

@@ -147,8 +147,8 @@ func (g *gauge) all(t *track) (hops, error) {
 	copy(out, plain)
 	all := t.sounding(math.MaxInt)
 	known := slices.DeleteFunc(slices.Clone(all), func(n int64) bool {
-		of := t.key(n)
-		return !g.plan.spans.powers.has(of) && !g.plan.spans.spans.has(of)
+		of, there := g.plan.keyed(t, n, false)
+		return !there || !g.plan.spans.powers.has(of) && !g.plan.spans.spans.has(of)
 	})
 	if g.vague[t] = len(known) < len(all); len(known) == 0 && len(all) > 0 {
 		known = all[len(all)/2:][:1]

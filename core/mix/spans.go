@@ -53,12 +53,13 @@ type Spans struct {
 	powers  *keeping[powers]
 	hops    *keeping[hops]
 	facts   *keeping[*Facts]
+	gates   *keeping[passage]
 }
 
 // NewSpans makes a cache for so many bytes, and a quarter more for what is known of spans that
 // are not there any more. The last span stays even if it is larger.
 func NewSpans(bytes int) *Spans {
-	return &Spans{newKeeping[*span](bytes), newKeeping[course](bytes / 4), newKeeping[powers](bytes / 32), newKeeping[hops](bytes / 16), newKeeping[*Facts](bytes / 8)}
+	return &Spans{newKeeping[*span](bytes), newKeeping[course](bytes / 4), newKeeping[powers](bytes / 32), newKeeping[hops](bytes / 16), newKeeping[*Facts](bytes / 8), newKeeping[passage](bytes / 32)}
 }
 
 // Made is how many spans have been computed.
@@ -93,12 +94,25 @@ func (t *track) stretch(n int64) (from, to audio.Frames) {
 
 // key is the digest of all that goes into a span: the treatment and the clips around it, with
 // their places in it.
-func (t *track) key(n int64) key {
+func (p *Plan) key(t *track, n int64) key {
+	k, _ := p.keyed(t, n, true)
+	return k
+}
+
+// keyed is key where nothing may be computed for it, if it is not to be: then it may not be known.
+func (p *Plan) keyed(t *track, n int64, compute bool) (k key, known bool) {
+	before, known := p.gateBefore(t, n, compute)
+	if !known {
+		return k, false
+	}
 	from, to := t.stretch(n)
 	h := sha256.New()
 	fmt.Fprintf(h, "1 %v %d", t.Treatment, to-from)
+	if t.Treatment.Gate.On {
+		fmt.Fprintf(h, " %v", before)
+	}
 	t.digestClips(h, from, to, audio.Frames(n)*spanLength)
-	return key(h.Sum(nil))
+	return key(h.Sum(nil)), true
 }
 
 // digestClips puts the clips that lie between two frames into a digest, with their places after a third.
@@ -145,7 +159,8 @@ func (p *Plan) makeSpan(t *track, n int64) *span {
 	}
 	begin := audio.Frames(n)*spanLength - from
 	out.course = before(linked, begin)
-	out.trace = treat.Apply(t.Treatment, linked).From(begin/treat.Step, spanLength/treat.Step)
+	did, _ := p.gateBefore(t, n, true)
+	out.trace = treat.ApplyAfter(t.Treatment, linked, did, t.heeds(n)-from).From(begin/treat.Step, spanLength/treat.Step)
 	out.course.after(linked, begin, out.trace)
 	for bus, channel := range in {
 		if channel != nil { // of which only what is heard is kept
@@ -191,7 +206,7 @@ func (r *Renderer) gatherIn(room *[3][]float32, t *track, from, to audio.Frames)
 
 // span gives a span of a track. What was done in it is known for longer than the span is kept.
 func (p *Plan) span(t *track, n int64) *span {
-	of := t.key(n)
+	of := p.key(t, n)
 	return p.spans.spans.get(of, func() *span {
 		made := p.makeSpan(t, n)
 		p.spans.courses.offer(of, made.course)

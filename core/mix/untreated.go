@@ -22,7 +22,7 @@ func (p powers) bytes() int {
 
 // powersOf measures a treated span. The filters begin from rest, which a tenth of a second later is forgotten.
 func (p *Plan) powersOf(t *track, n int64) powers {
-	return p.spans.powers.get(t.key(n), func() powers { return weighed(p.span(t, n).bus) })
+	return p.spans.powers.get(p.key(t, n), func() powers { return weighed(p.span(t, n).bus) })
 }
 
 // powersBefore measures a span before its treatment.
@@ -30,7 +30,7 @@ func (p *Plan) powersBefore(t *track, n int64) powers {
 	from := audio.Frames(n) * spanLength
 	bare := *t
 	bare.Treatment = session.Treatment{} // what is done to it makes no difference
-	return p.spans.powers.get(bare.key(n), func() powers {
+	return p.spans.powers.get(p.key(&bare, n), func() powers {
 		in, _ := NewRenderer(p).gather(t, from, from+spanLength)
 		return weighed(in)
 	})

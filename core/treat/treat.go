@@ -46,15 +46,18 @@ func part[S ~[]E, E any](of S, first, count audio.Frames) S {
 	return slices.Clone(of[first : first+count])
 }
 
-// Apply treats one or two linked channels in place. The first frame lies on a multiple of
+// Apply treats one or two linked channels in place, from rest. The first frame lies on a multiple of
 // Step of the session.
-func Apply(t session.Treatment, pcm audio.PCM) (trace Trace) {
+func Apply(t session.Treatment, pcm audio.PCM) Trace { return ApplyAfter(t, pcm, Gated{}, 0) }
+
+// ApplyAfter is Apply where the gate did something before, and does so until a frame from which on it goes by what it hears.
+func ApplyAfter(t session.Treatment, pcm audio.PCM, before Gated, from audio.Frames) (trace Trace) {
 	clean(pcm)
 	if t.LowCut.On {
 		lowCut(t.LowCut, pcm)
 	}
 	if t.Gate.On {
-		trace.Gate, trace.States = gate(t.Gate, peaks(pcm))
+		trace.Gate, trace.States = gate(t.Gate, peaks(pcm), before, int(from/Step))
 		multiply(pcm, trace.Gate)
 	}
 	if t.Expander.On {

@@ -8,11 +8,13 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -207,4 +209,43 @@ func FuzzOpen(f *testing.F) {
 			}
 		}
 	})
+}
+
+func TestAnArchiveOfManySoundsIsRefusedAtOnce(t *testing.T) {
+	m := archive.Manifest{Title: "Many"}
+	doc := session.New()
+	for i := range 60_000 {
+		id := fmt.Sprintf("%064x", i)
+		m.Sounds = append(m.Sounds, archive.Sound{ID: id, Bytes: 1, Part: session.Voice})
+		doc.Sounds[id] = session.Sound{Channels: 1, Length: 1}
+	}
+	var out bytes.Buffer
+	told, err := json.Marshal(m)
+	require.NoError(t, err)
+	told = bytes.Replace(told, []byte(`"form":""`), []byte(`"form":"`+archive.Form+`"`), 1)
+	z := zip.NewWriter(&out)
+	for name, data := range map[string][]byte{"archive.json": told, "session.json": doc.JSON()} {
+		w, err := z.Create(name)
+		require.NoError(t, err)
+		_, err = w.Write(data)
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	begun := time.Now()
+	_, err = archive.Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
+	var p problem.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Less(t, time.Since(begun), 3*time.Second)
+}
+
+func TestFilesInAnArchiveHaveADate(t *testing.T) {
+	var out bytes.Buffer
+	require.NoError(t, archive.Write(t.Context(), &out, archive.Manifest{Title: "Fog"}, session.New(), nil))
+	z, err := zip.NewReader(bytes.NewReader(out.Bytes()), int64(out.Len()))
+	require.NoError(t, err)
+	for _, f := range z.File {
+		assert.Equal(t, 1980, f.Modified.UTC().Year(), f.Name)
+	}
+	assert.Equal(t, archive.Mark(archive.Manifest{Title: "Fog"}, session.New()), archive.MarkOf(bytes.NewReader(out.Bytes()), int64(out.Len())))
+	assert.Empty(t, archive.MarkOf(strings.NewReader("PK"), 2))
 }

@@ -94,7 +94,7 @@ func Change(ctx context.Context, st *store.Store, id string, ends *time.Time, co
 }
 
 // Limits of a password, in characters.
-const shortest, longest = 4, 100
+const shortest, longest = 8, 100
 
 func (w Wanted) check() error {
 	if w.Ends != nil && w.Ends.Before(time.Now()) {

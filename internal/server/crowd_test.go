@@ -2,10 +2,14 @@ package server_test
 
 import (
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
+	"net/url"
+	"runtime"
 	"strings"
 	"sync"
 	"testing"
@@ -16,8 +20,10 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
+	"ruvel/core/script"
 	"ruvel/core/session"
 	"ruvel/internal/server"
+	"ruvel/internal/store"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )
@@ -157,4 +163,153 @@ func TestRequestsThatNobodyWaitsForHoldUpNobody(t *testing.T) {
 		want[map[string]any](t, "GET", "/episodes/"+quiet+path+"?"+strings.Repeat("x", 3), nil)
 	}
 	assert.Less(t, time.Since(begun), 5*time.Second, "and nothing of what was dropped goes on")
+}
+
+// published has a show with so many episodes in its feed, each with a transcript of so many bytes, and gives the path of its feed.
+func published(t *testing.T, episodes, transcript int) string {
+	t.Helper()
+	show, _ := newEpisode(t)
+	text := strings.Repeat("Two long blasts, and a pause. ", 30)
+	var parts []script.Part
+	for n := 0; n < transcript; n += len(text) {
+		parts = append(parts, script.Part{Kind: script.Spoken, Text: text})
+	}
+	for range episodes {
+		e, err := house.Store.AddEpisode(t.Context(), show, "The Last Fog Signal", 0, session.New())
+		require.NoError(t, err)
+		m := store.Mixdown{ID: store.NewID(), Episode: e.ID, Version: 1, Format: "mp3", File: "fog.mp3", Bytes: 9}
+		require.NoError(t, house.Store.AddMixdown(t.Context(), m, session.New()))
+		require.NoError(t, house.Bucket.WriteAll(t.Context(), work.MixdownKey(m), []byte("no sound."), nil))
+		page := store.Page{File: m.File, Bytes: m.Bytes, Type: "audio/mpeg", Transcript: parts}
+		page.Sheet.Title = e.Title
+		require.NoError(t, house.Store.Publish(t.Context(), store.Publication{Episode: e.ID, Show: show, GUID: store.NewID(), Mixdown: &m.ID, Page: store.JSON[store.Page]{Of: page}, Published: time.Now().Add(-time.Hour)}))
+	}
+	return want[server.FeedView](t, "GET", "/shows/"+show+"/feed", nil).Path
+}
+
+func TestAFeedOfLongTranscriptsIsReadByManyAtOnce(t *testing.T) {
+	path := published(t, 20, 1<<20)
+	read, _ := heardOf(t, path)
+	require.Len(t, read.Items, 20)
+	item := strings.TrimPrefix(read.Items[0].Link, strings.TrimSuffix(base, "/api"))
+	_, html := visit(t, "GET", item+"/transcript.html", nil)
+	assert.Greater(t, len(html), 1<<20, "the transcript is there for whoever asks for it")
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	begun := time.Now()
+	var all sync.WaitGroup
+	for i := range 40 {
+		all.Go(func() {
+			ask := path
+			if i%2 > 0 {
+				ask = item + "/sound.mp3"
+			}
+			answer, _ := visit(t, "GET", ask, nil, "Range", "bytes=0-3")
+			assert.Less(t, answer.StatusCode, 300)
+		})
+	}
+	all.Wait()
+	runtime.ReadMemStats(&after)
+	assert.Less(t, time.Since(begun), 5*time.Second)
+	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(60<<20), "nothing that is not answered is read")
+}
+
+func TestATryThatNobodyReadsEnds(t *testing.T) {
+	show, episode := newEpisode(t)
+	imported(t, show, episode, "theme", testkit.Noise(2, 0.2, 40*audio.Second, 6))
+	op := url.QueryEscape(`{"type":"add-marker","at":0,"name":"x"}`)
+	path := fmt.Sprintf("/episodes/%s/try?from=0&to=%d&op=%s", episode, 60*audio.Second, op)
+	want := func() int {
+		status, _, _ := call(t, "GET", path, nil)
+		return status
+	}
+	require.Equal(t, 200, want())
+	var before, during runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	for range 60 {
+		c, err := net.Dial("tcp", strings.TrimPrefix(house.Address, "http://"))
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = c.Close() })
+		require.NoError(t, c.(*net.TCPConn).SetReadBuffer(4096))
+		_, err = io.WriteString(c, "GET /api"+path+" HTTP/1.1\r\nHost: localhost\r\n\r\n")
+		require.NoError(t, err)
+	}
+	require.Eventually(t, func() bool { return want() == http.StatusServiceUnavailable }, 10*time.Second, tick, "there are no more than so many")
+	runtime.GC()
+	runtime.ReadMemStats(&during)
+	assert.Less(t, int64(during.HeapAlloc)-int64(before.HeapAlloc), int64(100<<20), "of what nobody reads there is nothing")
+	require.Eventually(t, func() bool { return want() == 200 }, 40*time.Second, 50*time.Millisecond, "and who does not read makes room")
+}
+
+// slowly is a body that says something, waits until the disk is as it is to be, and goes on.
+type slowly struct {
+	first, rest io.Reader
+	between     func()
+}
+
+func (s *slowly) Read(p []byte) (int, error) {
+	if n, err := s.first.Read(p); n > 0 || err != io.EOF {
+		return n, err
+	}
+	if s.between != nil {
+		s.between()
+		s.between = nil
+	}
+	return s.rest.Read(p)
+}
+
+func TestADiskThatBecomesFullWhileARequestComesIsSaidToBe(t *testing.T) {
+	show, episode := newEpisode(t)
+	announced := func() string {
+		r, err := http.NewRequestWithContext(t.Context(), "POST", base+"/uploads/", nil)
+		require.NoError(t, err)
+		r.Header.Set("Tus-Resumable", "1.0.0")
+		r.Header.Set("Upload-Length", "12000000")
+		r.Header.Set("Upload-Metadata", "filename "+base64.StdEncoding.EncodeToString([]byte("a.wav"))+",show "+base64.StdEncoding.EncodeToString([]byte(show)))
+		answer, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		_ = answer.Body.Close()
+		require.Equal(t, 201, answer.StatusCode)
+		at, err := url.Parse(answer.Header.Get("Location"))
+		require.NoError(t, err)
+		return at.Path
+	}
+	upload := announced()
+	for _, c := range []struct{ method, path, kind string }{
+		{"POST", "/api/episodes/" + episode + "/edits", "application/json"},
+		{"PATCH", "/api/episodes/" + episode + "/script", "application/json"},
+		{"PATCH", upload, "application/offset+octet-stream"},
+	} {
+		var room func()
+		body := &slowly{strings.NewReader(`{"text":"`), strings.NewReader(strings.Repeat("x", 7<<20) + `"}`), func() { room = fill(t) }}
+		r, err := http.NewRequestWithContext(t.Context(), c.method, strings.TrimSuffix(base, "/api")+c.path, body)
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", c.kind)
+		r.Header.Set("Tus-Resumable", "1.0.0")
+		r.Header.Set("Upload-Offset", "0")
+		answer, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		out, _ := io.ReadAll(answer.Body)
+		_ = answer.Body.Close()
+		room()
+		assert.Equal(t, http.StatusInsufficientStorage, answer.StatusCode, "%s: %s", c.path, out)
+		assert.Contains(t, string(out), "disk is full", c.path)
+	}
+}
+
+func TestAnUploadThatStopsComingIsToldSo(t *testing.T) {
+	show, _ := newEpisode(t)
+	r, err := http.NewRequestWithContext(t.Context(), "POST", base+"/uploads/", nil)
+	require.NoError(t, err)
+	r.Header.Set("Tus-Resumable", "1.0.0")
+	r.Header.Set("Upload-Length", "1000")
+	r.Header.Set("Upload-Metadata", "filename "+base64.StdEncoding.EncodeToString([]byte("a.wav"))+",show "+base64.StdEncoding.EncodeToString([]byte(show)))
+	made, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	_ = made.Body.Close()
+	at, err := url.Parse(made.Header.Get("Location"))
+	require.NoError(t, err)
+	answer := answerTo(t, "PATCH "+at.Path+" HTTP/1.1", "Host: localhost", "Tus-Resumable: 1.0.0", "Upload-Offset: 0", "Content-Type: application/offset+octet-stream", "Content-Length: 1000", "Connection: close")
+	assert.Equal(t, http.StatusRequestTimeout, answer.StatusCode)
 }

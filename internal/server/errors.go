@@ -58,6 +58,8 @@ func fail(err error) error {
 	switch {
 	case err == nil:
 		return nil
+	case errors.Is(err, context.Canceled): // whoever asked has left, whatever could not be asked any more because of that
+		return newError(http.StatusBadRequest, "The request broke off before it was complete. Nothing of it was kept.", "cancelled")
 	case errors.As(err, &c):
 		e := newError(http.StatusConflict, c.Error(), "version-conflict")
 		e.Current = c.Current
@@ -84,7 +86,7 @@ func fail(err error) error {
 		return newError(http.StatusInsufficientStorage, "The disk is full, so this was not kept. Free some space; it is tried again.", "disk-full")
 	case errors.Is(err, os.ErrDeadlineExceeded):
 		return newError(http.StatusRequestTimeout, "The request stopped coming before it was complete. Nothing of it was kept.", "cancelled")
-	case errors.Is(err, context.Canceled), errors.Is(err, io.ErrUnexpectedEOF):
+	case errors.Is(err, io.ErrUnexpectedEOF):
 		return newError(http.StatusBadRequest, "The request broke off before it was complete. Nothing of it was kept.", "cancelled")
 	}
 	slog.Error("request failed", "error", err)

@@ -16,8 +16,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
+	"github.com/google/uuid"
 
 	"ruvel/core/details"
+	"ruvel/core/script"
 	"ruvel/internal/feed"
 	"ruvel/internal/links"
 	"ruvel/internal/player"
@@ -209,7 +211,11 @@ func (s *Server) askedFor(w http.ResponseWriter, r *http.Request) (p store.Publi
 	if !there {
 		return p, false
 	}
-	p, err := s.Store.Publication(r.Context(), chi.URLParam(r, "episode"))
+	id := chi.URLParam(r, "episode")
+	if uuid.Validate(id) != nil {
+		return p, s.refusePage(w, store.NotFound("episode"))
+	}
+	p, err := s.Store.Publication(r.Context(), id)
 	switch {
 	case err != nil:
 	case p.Show != f.Show:
@@ -227,15 +233,39 @@ func (s *Server) showFeed(w http.ResponseWriter, r *http.Request) {
 	if !there {
 		return
 	}
-	out, err := s.feedText(r, f)
+	now := time.Now()
+	mark, err := s.Store.FeedMark(r.Context(), f.Show, now)
 	if err != nil {
 		s.refusePage(w, err)
 		return
 	}
+	self := origin(r) + feedsAt + "/" + chi.URLParam(r, "address")
+	key := f.Show + " " + mark + " " + self
+	out, there := s.feeds.Get(key)
+	if !there {
+		if out, err = s.feeding.Do(r.Context(), key, func(ctx context.Context) ([]byte, error) { return s.feedText(ctx, f, self, now) }); err != nil {
+			s.refusePage(w, err)
+			return
+		}
+		s.feeds.Add(key, out)
+	}
+	tagged(w, r, "application/rss+xml; charset=utf-8", out)
+}
+
+// tagged answers with some bytes, or that they are the same as those that the one who asks has already.
+func tagged(w http.ResponseWriter, r *http.Request, kind string, out []byte) {
 	sum := sha256.Sum256(out)
-	w.Header().Set("Content-Type", "application/rss+xml; charset=utf-8")
+	w.Header().Set("Content-Type", kind)
 	w.Header().Set("ETag", `"`+hex.EncodeToString(sum[:16])+`"`)
-	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(out))
+	served(w, r, time.Time{}, bytes.NewReader(out))
+}
+
+// served answers with something whole or a range of it. A unit of ranges that is not known is ignored (RFC 9110, 14.2).
+func served(w http.ResponseWriter, r *http.Request, at time.Time, out io.ReadSeeker) {
+	if unit, _, _ := strings.Cut(r.Header.Get("Range"), "="); !strings.EqualFold(strings.TrimSpace(unit), "bytes") {
+		r.Header.Del("Range")
+	}
+	http.ServeContent(w, r, "", at, out)
 }
 
 // encrypted says whether a request has come by TLS, here or to a web server in front.
@@ -249,9 +279,8 @@ func origin(r *http.Request) string {
 }
 
 // feedText is the feed as somebody reads it who has asked at an address: all others in it begin with that.
-func (s *Server) feedText(r *http.Request, f store.Feed) ([]byte, error) {
-	ctx := r.Context()
-	all, err := s.Store.Publications(ctx, f.Show, time.Now())
+func (s *Server) feedText(ctx context.Context, f store.Feed, self string, now time.Time) ([]byte, error) {
+	all, err := s.Store.Publications(ctx, f.Show, now)
 	if err != nil {
 		return nil, err
 	}
@@ -263,7 +292,6 @@ func (s *Server) feedText(r *http.Request, f store.Feed) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	self := origin(r) + feedsAt + "/" + chi.URLParam(r, "address")
 	out := feed.Show{
 		Title: show.Name, Description: f.Said.Of.Description, Language: said.Language, Author: cmp.Or(f.Said.Of.Author, said.Presenter), Contact: f.Said.Of.Contact,
 		Copyright: said.Copyright, Category: f.Said.Of.Category, Explicit: f.Said.Of.Explicit, Self: self, Home: cmp.Or(f.Said.Of.Home, self),
@@ -284,7 +312,7 @@ func (s *Server) feedText(r *http.Request, f store.Feed) ([]byte, error) {
 		if len(page.Sheet.Chapters) > 0 {
 			e.Chapters = at + "/chapters.json"
 		}
-		if len(page.Transcript) > 0 {
+		if page.Told {
 			e.Transcript = at + "/transcript.html"
 		}
 		out.Episodes = append(out.Episodes, e)
@@ -307,19 +335,32 @@ func (s *Server) feedArtwork(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) feedPage(w http.ResponseWriter, r *http.Request) {
 	if p, there := s.askedFor(w, r); there {
+		if !s.told(w, r, &p.Page.Of, func(ctx context.Context) ([]script.Part, error) { return s.Store.PublishedTranscript(ctx, p.Episode) }) {
+			return
+		}
 		show(w, http.StatusOK, player.Page{Base: feedsAt + "/" + chi.URLParam(r, "address") + "/" + p.Episode, Static: pagesMadeOf, Link: p.Page.Of})
 	}
 }
 
 func (s *Server) feedPart(w http.ResponseWriter, r *http.Request) {
 	if p, there := s.askedFor(w, r); there {
-		s.part(w, r, p.Page.Of, *p.Mixdown)
+		s.part(w, r, p.Page.Of, *p.Mixdown, func(ctx context.Context) ([]script.Part, error) { return s.Store.PublishedTranscript(ctx, p.Episode) })
 	}
+}
+
+// told fills in the transcript of a page, if it has one. If that cannot be had it has answered.
+func (s *Server) told(w http.ResponseWriter, r *http.Request, page *store.Page, transcript func(context.Context) ([]script.Part, error)) bool {
+	if !page.Told {
+		return true
+	}
+	var err error
+	page.Transcript, err = transcript(r.Context())
+	return err == nil || s.refusePage(w, err)
 }
 
 // part is what belongs to the page of a finished file: its sound under the name that players expect, its pictures, chapters and
 // transcript.
-func (s *Server) part(w http.ResponseWriter, r *http.Request, page store.Page, mixdown string) {
+func (s *Server) part(w http.ResponseWriter, r *http.Request, page store.Page, mixdown string, transcript func(context.Context) ([]script.Part, error)) {
 	part := chi.URLParam(r, "part")
 	picture := strings.TrimSuffix(strings.TrimPrefix(part, "picture-"), ".jpg")
 	switch {
@@ -335,9 +376,11 @@ func (s *Server) part(w http.ResponseWriter, r *http.Request, page store.Page, m
 			s.refusePage(w, err)
 			return
 		}
-		w.Header().Set("Content-Type", feed.ChaptersType)
-		http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(out))
-	case part == "transcript.html" && len(page.Transcript) > 0:
+		tagged(w, r, feed.ChaptersType, out)
+	case part == "transcript.html" && page.Told:
+		if !s.told(w, r, &page, transcript) {
+			return
+		}
 		show(w, http.StatusOK, player.Page{Static: pagesMadeOf, Link: page, Alone: true})
 	case slices.ContainsFunc(page.Sheet.Chapters, func(c details.Chapter) bool { return c.Picture != "" && c.Picture == picture }):
 		s.picture(w, r, picture)
@@ -361,7 +404,7 @@ func (s *Server) soundOf(w http.ResponseWriter, r *http.Request, mixdown, kind s
 	defer file.Close()
 	w.Header().Set("Content-Type", kind)
 	w.Header().Set("ETag", `"`+m.ID+`"`)
-	http.ServeContent(w, r, "", m.Created, io.ReadSeeker(file))
+	served(w, r, m.Created, file)
 }
 
 // picture answers with one that was handed in.
@@ -376,7 +419,6 @@ func (s *Server) picture(w http.ResponseWriter, r *http.Request, id string) {
 		s.refusePage(w, fmt.Errorf("read a picture: %w", err))
 		return
 	}
-	w.Header().Set("Content-Type", p.Type)
 	w.Header().Set("Cache-Control", "private, max-age=3600")
-	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(data))
+	tagged(w, r, p.Type, data)
 }

@@ -142,7 +142,7 @@ func (s *Server) sharing(ctx context.Context, episode string) (out Sharing, err 
 func sharedView(l store.Link) Shared {
 	out := Shared{
 		ID: l.ID, Path: pageOf(l), File: l.Page.Of.File, Title: l.Page.Of.Sheet.Title, Ends: l.Ends, Ended: l.Ends != nil && l.Ends.Before(time.Now()),
-		Password: l.Password != "", Comments: l.Comments, Transcript: len(l.Page.Of.Transcript) > 0, Withdrawn: l.Withdrawn != nil, Made: l.Made,
+		Password: l.Password != "", Comments: l.Comments, Transcript: l.Page.Of.Told || len(l.Page.Of.Transcript) > 0, Withdrawn: l.Withdrawn != nil, Made: l.Made,
 	}
 	if l.Mixdown != nil {
 		out.Mixdown = *l.Mixdown

@@ -1,12 +1,15 @@
 package server_test
 
 import (
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
 	"regexp"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -132,12 +135,16 @@ func TestAPageSaysAndPlaysWhatBelongsToItsFile(t *testing.T) {
 	answer, html = visit(t, "GET", "/p/"+strings.Repeat("A", 32), nil)
 	assert.Equal(t, 404, answer.StatusCode)
 	assert.Contains(t, html, "nothing at this address")
+	for _, odd := range []string{"/p/" + url.PathEscape(strings.Repeat("ü", 16)), "/f/" + url.PathEscape("häfen"), "/f/NAME%20", "/f/%00", "/p/" + strings.ToLower(link.Path[3:])} {
+		answer, _ = visit(t, "GET", odd, nil)
+		assert.Equal(t, 404, answer.StatusCode, odd)
+	}
 }
 
 func TestAPasswordAndAnEndKeepOthersOut(t *testing.T) {
 	t.Parallel()
 	_, m := toShare(t)
-	for name, wrong := range map[string]map[string]any{"bad-password": {"password": "abc"}, "ends-before": {"ends": time.Now().Add(-time.Hour)}} {
+	for name, wrong := range map[string]map[string]any{"bad-password": {"password": "seven!!"}, "ends-before": {"ends": time.Now().Add(-time.Hour)}} {
 		code, _ := refused(t, 422, "POST", "/mixdowns/"+m.ID+"/links", wrong)
 		assert.Equal(t, name, code)
 	}
@@ -239,7 +246,35 @@ func TestNobodyTriesPasswordsOneAfterTheOther(t *testing.T) {
 	assert.Positive(t, refused)
 	answer, _ := visit(t, "POST", link.Path, url.Values{"password": {"three blasts"}}, "X-Forwarded-For", "198.51.100.1, 203.0.113.7")
 	assert.Equal(t, 200, answer.StatusCode, "nor anybody else, where a web server stands in front")
+	// One who has a whole network of IPv6 is one, and another network is another.
+	guess := func(from string) int {
+		answer, _ := visit(t, "POST", link.Path, url.Values{"password": {"two blasts"}}, "X-Forwarded-For", from)
+		return answer.StatusCode
+	}
+	let := 0
+	for i := range 16 {
+		if guess(fmt.Sprintf("2001:db8:7:7::%x", i+1)) == http.StatusUnauthorized {
+			let++
+		}
+	}
+	assert.LessOrEqual(t, let, 12)
+	// However many networks somebody has: a page has a bound of its own.
+	var bounded atomic.Int32
+	var all sync.WaitGroup
+	for i := range 60 {
+		all.Go(func() {
+			if guess(fmt.Sprintf("2001:db8:8:%x::1", i)) == http.StatusTooManyRequests {
+				bounded.Add(1)
+			}
+		})
+	}
 	other := want[server.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"password": "three blasts"})
+	begun := time.Now()
+	answer, _ = visit(t, "POST", other.Path, url.Values{"password": {"three blasts"}}, "X-Forwarded-For", "2001:db8:9::1")
+	assert.Equal(t, 200, answer.StatusCode, "guessing at one page turns nobody away from another")
+	assert.Less(t, time.Since(begun), 8*time.Second)
+	all.Wait()
+	assert.Positive(t, bounded.Load())
 	answer, _ = visit(t, "POST", other.Path, url.Values{"password": {"three blasts"}})
 	assert.Equal(t, 200, answer.StatusCode, "that keeps nobody from another page")
 }

@@ -124,6 +124,9 @@ func (s *Server) listenRoutes(api huma.API) {
 				w.Header().Set("X-Ruvel-Version", strconv.FormatInt(p.Version, 10))
 				ctx, cancel := s.streaming(r.Context())
 				defer cancel()
+				if u, ok := w.(*unread); ok {
+					u.patience = readable
+				}
 				if err := st.send(ctx, w, http.NewResponseController(w)); errors.Is(err, audio.ErrUnreadable) {
 					s.Plans.Forget(in.Episode)
 					slog.Warn("listening broke off", "episode", in.Episode, "error", err)

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"errors"
 	"log/slog"
 	"net"
@@ -10,11 +11,11 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
 	"github.com/go-chi/httprate"
 
 	"ruvel/core/marks"
 	"ruvel/core/problem"
+	"ruvel/core/script"
 	"ruvel/internal/links"
 	"ruvel/internal/player"
 	"ruvel/internal/store"
@@ -28,8 +29,11 @@ const (
 	pageKeyDays = 30
 	// A listener may send so much in a minute, and as many passwords are compared at a time: that takes 64 MB each.
 	sentEachMinute = 12
-	comparing      = 2
-	longestForm    = 32 << 10
+	// All who try passwords on one page together may try so many in a minute, wherever they come from.
+	triedEachMinute = 40
+	comparing       = 2
+	comparingWait   = 10 * time.Second
+	longestForm     = 32 << 10
 )
 
 // playerRoutes are the pages behind links. They are all of Ruvel that is for others than those who work with it.
@@ -45,7 +49,10 @@ func (s *Server) playerRoutes(r chi.Router) {
 			r.Use(httprate.LimitBy(sentEachMinute, time.Minute, sender, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
 				tell(w, http.StatusTooManyRequests, "Too often", "Wait a minute, then try again.")
 			})))
-			r.With(middleware.ThrottleBacklog(comparing, sentEachMinute, 10*time.Second)).Post(pages+"/{address}", s.unlockPage)
+			onPage := func(r *http.Request) (string, error) { return chi.URLParam(r, "address"), nil }
+			r.With(httprate.LimitBy(triedEachMinute, time.Minute, onPage, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+				tell(w, http.StatusTooManyRequests, "Too many passwords were tried here", "Somebody tries one after the other. Wait a minute, then try yours again.")
+			}))).Post(pages+"/{address}", s.unlockPage)
 			r.Post(pages+"/{address}/comments", s.commentOnPage)
 		})
 	})
@@ -64,7 +71,20 @@ func sender(r *http.Request) (string, error) {
 			from = shorten(strings.TrimSpace(last[len(last)-1]))
 		}
 	}
-	return from + " " + r.URL.Path, nil
+	return network(from) + " " + r.URL.Path, nil
+}
+
+// network is what somebody who sends has an address in: one of IPv6 is one of a /64 that he has to himself, as a rule.
+func network(from string) string {
+	address, err := netip.ParseAddr(from)
+	if err != nil {
+		return from
+	}
+	address = address.Unmap().WithZone("")
+	if address.Is4() {
+		return address.String()
+	}
+	return netip.PrefixFrom(address, 64).Masked().String()
 }
 
 // secluded keeps pages out of caches and of what searches the web, and loads nothing from elsewhere.
@@ -126,6 +146,7 @@ func (s *Server) refusePage(w http.ResponseWriter, err error) bool {
 		tell(w, http.StatusGone, "This page has been withdrawn", "Whoever made it has taken it back.")
 	case errors.Is(err, links.ErrEnded):
 		tell(w, http.StatusGone, "This page has ended", "It was there for a while only. Ask whoever sent it to you.")
+	case errors.Is(err, context.Canceled): // nobody waits for it
 	default:
 		slog.Warn("a page for listeners could not be answered", "error", err)
 		w.Header().Set("Retry-After", "5")
@@ -138,6 +159,9 @@ func pageOf(l store.Link) string { return pages + "/" + l.Address }
 
 func (s *Server) page(w http.ResponseWriter, r *http.Request) {
 	if l, in := s.opened(w, r); in {
+		if !s.told(w, r, &l.Page.Of, s.transcriptOf(l)) {
+			return
+		}
 		said := ""
 		if r.URL.Query().Has("thanks") {
 			said = "Thank you. The producer reads it first."
@@ -158,8 +182,12 @@ func (s *Server) showPage(w http.ResponseWriter, r *http.Request, l store.Link, 
 
 func (s *Server) pagePart(w http.ResponseWriter, r *http.Request) {
 	if l, in := s.opened(w, r); in {
-		s.part(w, r, l.Page.Of, *l.Mixdown)
+		s.part(w, r, l.Page.Of, *l.Mixdown, s.transcriptOf(l))
 	}
+}
+
+func (s *Server) transcriptOf(l store.Link) func(context.Context) ([]script.Part, error) {
+	return func(ctx context.Context) ([]script.Part, error) { return s.Store.LinkTranscript(ctx, l.ID) }
 }
 
 // unlockPage lets a browser in that knows the password.
@@ -171,7 +199,16 @@ func (s *Server) unlockPage(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if err != nil {
-		key, err := links.Unlock(l, r.PostFormValue("password"))
+		password := r.PostFormValue("password")
+		waiting, stop := context.WithTimeout(r.Context(), comparingWait)
+		defer stop()
+		if err := s.comparing.Take(waiting, l.Address); err != nil { // by turns between pages: guessing at one holds up no other
+			w.Header().Set("Retry-After", "5")
+			tell(w, http.StatusServiceUnavailable, "Not at the moment", "Many try passwords here. Try again in a little while.")
+			return
+		}
+		key, err := links.Unlock(l, password)
+		s.comparing.Give()
 		if err != nil {
 			s.refusePage(w, err)
 			return
@@ -200,6 +237,9 @@ func (s *Server) commentOnPage(w http.ResponseWriter, r *http.Request) {
 	var p problem.Problem
 	switch {
 	case errors.As(err, &p):
+		if !s.told(w, r, &l.Page.Of, s.transcriptOf(l)) {
+			return
+		}
 		s.showPage(w, r, l, http.StatusUnprocessableEntity, player.Page{Said: p.Message, Wrong: true, Written: written})
 	case err != nil:
 		s.refusePage(w, err)

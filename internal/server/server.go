@@ -75,6 +75,9 @@ type Server struct {
 	fitting   *share.Group[Fits]             // and ways to bring music to a length
 	evening   *share.Group[things]           // and what is evened out
 	evened    *lru.Cache[string, things]     // what was found of the latter, by version
+	feeds     *lru.Cache[string, []byte]     // as they were read last
+	feeding   *share.Group[[]byte]           // those that are being made
+	comparing *share.Hands                   // passwords of pages, which takes 64 MB each
 	reviewed  *lru.Cache[[32]byte, Findings] // and what was found, by all that it rests on
 	streams   context.Context                // ends those requests that never end by themselves; nil: nothing does
 }
@@ -94,6 +97,9 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	s.findings = share.New[Findings](reviewers)
 	s.fitting = share.New[Fits](0)
 	s.evening = share.New[things](0)
+	s.feeding = share.New[[]byte](1)
+	s.comparing = share.NewHands(comparing)
+	s.feeds, _ = lru.New[string, []byte](keptAnswers)
 	s.evened, _ = lru.New[string, things](keptAnswers) // whose only error is a size of 0
 	s.reviewed, _ = lru.New[[32]byte, Findings](keptAnswers)
 	r := chi.NewRouter()

@@ -58,15 +58,18 @@ func (l *Line) Leave(mine chan struct{}) bool {
 // Empty says whether nobody waits.
 func (l *Line) Empty() bool { return len(l.rows) == 0 }
 
-// hands are how many things are made at a time.
-type hands struct {
+// Hands are how many things are done at a time, by turns between what they are about. They are safe for use by many goroutines.
+type Hands struct {
 	mu   sync.Mutex
 	free int
 	line Line
 }
 
-// take waits for a hand; who stops waiting gets the error of the context, and none.
-func (h *hands) take(ctx context.Context, about string) error {
+// NewHands gives so many.
+func NewHands(n int) *Hands { return &Hands{free: n} }
+
+// Take waits for a hand; who stops waiting gets the error of the context, and none.
+func (h *Hands) Take(ctx context.Context, about string) error {
 	h.mu.Lock()
 	mine := h.line.Join(about)
 	h.next()
@@ -85,7 +88,8 @@ func (h *hands) take(ctx context.Context, about string) error {
 	return ctx.Err()
 }
 
-func (h *hands) give() {
+// Give gives one back.
+func (h *Hands) Give() {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.free++
@@ -93,7 +97,7 @@ func (h *hands) give() {
 }
 
 // next lets those begin for whom there is a hand; the lock is held.
-func (h *hands) next() {
+func (h *Hands) next() {
 	for ; h.free > 0 && !h.line.Empty(); h.free-- {
 		h.line.Begin()
 	}

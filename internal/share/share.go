@@ -12,7 +12,7 @@ import (
 // Group makes things that are told apart by their keys. What stands in a key before the first space is what the
 // thing is about: of all that wait, those about one thing take turns with those about others. It is safe for use by many goroutines.
 type Group[T any] struct {
-	hands *hands // nil: as many at a time as are wanted
+	hands *Hands // nil: as many at a time as are wanted
 	mu    sync.Mutex
 	going map[string]*making[T]
 }
@@ -30,7 +30,7 @@ type making[T any] struct {
 func New[T any](n int) *Group[T] {
 	g := &Group[T]{going: map[string]*making[T]{}}
 	if n > 0 {
-		g.hands = &hands{free: n}
+		g.hands = NewHands(n)
 	}
 	return g
 }
@@ -95,10 +95,10 @@ func (g *Group[T]) run(ctx context.Context, key string, m *making[T], produce fu
 	}()
 	if g.hands != nil {
 		about, _, _ := strings.Cut(key, " ")
-		if m.err = g.hands.take(ctx, about); m.err != nil {
+		if m.err = g.hands.Take(ctx, about); m.err != nil {
 			return
 		}
-		defer g.hands.give()
+		defer g.hands.Give()
 	}
 	m.thing, m.err = produce(ctx)
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"regexp"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -68,7 +69,23 @@ func (s *Store) FeedSaid(ctx context.Context, show string) (*FeedSaid, error) {
 
 // FeedAt is the feed with an address, or with the name by which everybody finds it.
 func (s *Store) FeedAt(ctx context.Context, address string) (f Feed, err error) {
-	return f, found(s.db.GetContext(ctx, &f, feedColumns+` WHERE address = ? OR name = ?`, address, address), "feed")
+	if !addressed.MatchString(address) {
+		return f, NotFound("feed")
+	}
+	err = found(s.db.GetContext(ctx, &f, feedColumns+` WHERE address = ? OR name = ?`, address, address), "feed")
+	if err == nil && f.Address != address && (f.Name == nil || *f.Name != address) { // to the database large and small letters are alike
+		err = NotFound("feed")
+	}
+	return f, err
+}
+
+// addressed is the form of all addresses that are made, and of the names of feeds.
+var addressed = regexp.MustCompile(`^[A-Za-z0-9_-]{1,100}$`)
+
+// FeedMark is a mark of all that the feed of a show says at a moment: it is another one as soon as any of it is.
+func (s *Store) FeedMark(ctx context.Context, show string, now time.Time) (mark string, err error) {
+	return mark, found(s.db.GetContext(ctx, &mark, `SELECT MD5(CONCAT_WS('/', s.name, s.details, f.said, (SELECT GROUP_CONCAT(MD5(CONCAT_WS('/', p.guid, p.mixdown_id, p.published_at, p.page)) ORDER BY p.episode_id)
+		FROM publications p WHERE p.show_id = s.id AND p.withdrawn_at IS NULL AND p.published_at <= ?))) FROM shows s JOIN feeds f ON f.show_id = s.id WHERE s.id = ?`, now, show), "feed")
 }
 
 // SetFeed gives a feed another name and has it say something else.
@@ -88,9 +105,10 @@ func (s *Store) Publish(ctx context.Context, p Publication) error {
 		if err := found(tx.GetContext(ctx, &there, `SELECT 1 FROM mixdowns WHERE id = ? AND episode_id = ? FOR UPDATE`, p.Mixdown, p.Episode), "mixdown"); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO publications (episode_id, show_id, guid, mixdown_id, page, published_at) VALUES (?, ?, ?, ?, ?, ?)
-			ON DUPLICATE KEY UPDATE mixdown_id = VALUES(mixdown_id), page = VALUES(page), published_at = VALUES(published_at), withdrawn_at = NULL`,
-			p.Episode, p.Show, p.GUID, p.Mixdown, text(p.Page.Of), p.Published)
+		page, transcript := p.Page.Of.kept()
+		_, err := tx.ExecContext(ctx, `INSERT INTO publications (episode_id, show_id, guid, mixdown_id, page, transcript, published_at) VALUES (?, ?, ?, ?, ?, ?, ?)
+			ON DUPLICATE KEY UPDATE mixdown_id = VALUES(mixdown_id), page = VALUES(page), transcript = VALUES(transcript), published_at = VALUES(published_at), withdrawn_at = NULL`,
+			p.Episode, p.Show, p.GUID, p.Mixdown, page, transcript, p.Published)
 		return err
 	})
 }

@@ -30,13 +30,38 @@ type Link struct {
 type Page struct {
 	Sheet      details.Sheet `json:"sheet"`
 	Credits    string        `json:"credits,omitempty"`
-	Transcript []script.Part `json:"transcript,omitempty"`
-	Outline    []byte        `json:"outline,omitempty"` // heights of the silhouette, 0 to 255
-	Begins     audio.Frames  `json:"begins"`            // of the file in the session
+	Transcript []script.Part `json:"transcript,omitempty"` // kept besides the page, and read by itself
+	Told       bool          `json:"told,omitempty"`       // there is a transcript
+	Outline    []byte        `json:"outline,omitempty"`    // heights of the silhouette, 0 to 255
+	Begins     audio.Frames  `json:"begins"`               // of the file in the session
 	Length     audio.Frames  `json:"length"`
 	File       string        `json:"file"`
 	Bytes      int64         `json:"bytes"`
 	Type       string        `json:"type"`
+}
+
+// kept is a page as it is kept: without its transcript, which comes besides, or nil.
+func (p Page) kept() (page string, transcript *string) {
+	if p.Told = len(p.Transcript) > 0; p.Told {
+		parts := text(p.Transcript)
+		transcript, p.Transcript = &parts, nil
+	}
+	return text(p), transcript
+}
+
+// LinkTranscript is that of the page behind a link.
+func (s *Store) LinkTranscript(ctx context.Context, id string) ([]script.Part, error) {
+	return s.transcript(ctx, `SELECT transcript FROM links WHERE id = ?`, id)
+}
+
+// PublishedTranscript is that of the page of an episode in the feed.
+func (s *Store) PublishedTranscript(ctx context.Context, episode string) ([]script.Part, error) {
+	return s.transcript(ctx, `SELECT transcript FROM publications WHERE episode_id = ?`, episode)
+}
+
+func (s *Store) transcript(ctx context.Context, query, id string) ([]script.Part, error) {
+	var parts JSON[[]script.Part]
+	return parts.Of, found(s.db.GetContext(ctx, &parts, query, id), "transcript")
 }
 
 // Comment is what a listener has written about a place.
@@ -69,8 +94,9 @@ func (s *Store) AddLink(ctx context.Context, l Link) error {
 		if err := found(tx.GetContext(ctx, &there, `SELECT 1 FROM mixdowns WHERE id = ? FOR UPDATE`, l.Mixdown), "mixdown"); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO links (id, address, episode_id, mixdown_id, page, ends_at, password, comments) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-			l.ID, l.Address, l.Episode, l.Mixdown, text(l.Page.Of), l.Ends, l.Password, l.Comments)
+		page, transcript := l.Page.Of.kept()
+		_, err := tx.ExecContext(ctx, `INSERT INTO links (id, address, episode_id, mixdown_id, page, transcript, ends_at, password, comments) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			l.ID, l.Address, l.Episode, l.Mixdown, page, transcript, l.Ends, l.Password, l.Comments)
 		return err
 	})
 }
@@ -88,7 +114,13 @@ func (s *Store) Link(ctx context.Context, id string) (l Link, err error) {
 
 // LinkAt is the link with an address.
 func (s *Store) LinkAt(ctx context.Context, address string) (l Link, err error) {
-	return l, found(s.db.GetContext(ctx, &l, linkColumns+` WHERE address = ?`, address), "link")
+	if !addressed.MatchString(address) {
+		return l, NotFound("link")
+	}
+	if err = found(s.db.GetContext(ctx, &l, linkColumns+` WHERE address = ?`, address), "link"); err == nil && l.Address != address {
+		err = NotFound("link")
+	}
+	return l, err
 }
 
 // ChangeLink gives a link that has not been withdrawn another end, another password, or comments.

@@ -12,6 +12,16 @@ CREATE TABLE orphans (
   since DATETIME(3) NOT NULL
 ) COMMENT 'files that nothing names any more, and since when: they go some time later';
 
+-- A transcript may be long, and is read by whoever reads it alone.
+ALTER TABLE links ADD COLUMN transcript LONGTEXT NULL COMMENT 'JSON, besides the page';
+UPDATE links SET transcript = JSON_EXTRACT(page, '$.transcript'), page = JSON_MERGE_PATCH(page, '{"transcript": null, "told": true}') WHERE JSON_EXISTS(page, '$.transcript');
+ALTER TABLE publications ADD COLUMN transcript LONGTEXT NULL COMMENT 'JSON, besides the page';
+UPDATE publications SET transcript = JSON_EXTRACT(page, '$.transcript'), page = JSON_MERGE_PATCH(page, '{"transcript": null, "told": true}') WHERE JSON_EXISTS(page, '$.transcript');
+
 -- +goose Down
+UPDATE links SET page = JSON_SET(page, '$.transcript', JSON_EXTRACT(transcript, '$')) WHERE transcript IS NOT NULL;
+UPDATE publications SET page = JSON_SET(page, '$.transcript', JSON_EXTRACT(transcript, '$')) WHERE transcript IS NOT NULL;
+ALTER TABLE links DROP COLUMN transcript;
+ALTER TABLE publications DROP COLUMN transcript;
 DROP TABLE orphans;
 DROP TABLE layout_versions;
