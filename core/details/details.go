@@ -36,6 +36,8 @@ type Sheet struct {
 	Show     string    `json:"show,omitempty" maxLength:"200"`
 	Title    string    `json:"title,omitempty" maxLength:"200"`
 	Number   int       `json:"number,omitempty" minimum:"0" maximum:"1000000"`
+	Part     int       `json:"part,omitempty" minimum:"0" maximum:"1000" doc:"Of a file that is one of several of the episode, which it is; players put them in a row by it"`
+	Parts    int       `json:"parts,omitempty" minimum:"0" maximum:"1000" doc:"And how many there are"`
 	Chapters []Chapter `json:"chapters,omitempty" maxItems:"1000"`
 }
 
@@ -266,6 +268,7 @@ func safe(name string) string {
 func (s Sheet) OfChapter(i int) (own Sheet, name string) {
 	c := s.Chapters[i]
 	own = s
+	own.Part, own.Parts = i+1, len(s.Chapters)
 	own.Title, own.Chapters = strings.Trim(s.Title+": "+c.Title, ": "), nil
 	if c.Picture != "" {
 		own.Artwork = c.Picture

@@ -19,7 +19,7 @@ type InsertClip struct {
 	Start  audio.Frames `json:"start"`
 	Track  string       `json:"track,omitempty" doc:"Left out: a new track for the part, or the first empty one"`
 	Part   session.Part `json:"part,omitempty" enum:"voice,music,effect"`
-	Name   string       `json:"name,omitempty" maxLength:"200"`
+	Name   string       `json:"name,omitempty" maxLength:"200" doc:"Left out: what the sound is called"`
 	Offset audio.Frames `json:"offset,omitempty" doc:"Where to begin in the sound"`
 	Length audio.Frames `json:"length,omitempty" doc:"Left out: to the end of the sound"`
 	// Elsewhere is for what comes by itself and must not be lost, such as an import.
@@ -40,6 +40,9 @@ func (o InsertClip) apply(d *draft) (string, error) {
 		length = sound.Length - o.Offset
 	}
 	name := session.ShortName(o.Name)
+	if name == "" && d.material.Name != nil {
+		name = session.ShortName(d.material.Name(o.Sound))
+	}
 	if name == "" {
 		name = "Clip"
 	}

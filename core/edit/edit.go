@@ -35,6 +35,8 @@ type Material struct {
 	// Samples gives frames of a sound, from (included) to (excluded), which lie within it.
 	// They are the caller's. Nil, or an error: joins stand exactly where they were asked for.
 	Samples func(id string, from, to audio.Frames) (audio.PCM, error)
+	// Name is what a sound is called, or nothing. Nil: nothing is known of that.
+	Name func(sound string) string
 }
 
 // Apply carries an operation out on a copy of the document and validates the result.

@@ -60,6 +60,20 @@ type Course struct {
 	highest float32 // true peak, where it is known of the whole alone
 }
 
+// Later is the course of what lies so many frames after the beginning of a stretch, by the hops of that stretch. Its true peaks alone are
+// told, each in both hops that it may lie in.
+func (c Course) Later(by audio.Frames) Course {
+	if by == 0 {
+		return c
+	}
+	first := int(by / loudness.Hop)
+	out := Course{Length: c.Length + by, True: make([]float32, first+len(c.True)+1)}
+	for k, peak := range c.True {
+		out.True[first+k], out.True[first+k+1] = max(out.True[first+k], peak), peak
+	}
+	return out
+}
+
 // block is how much is worked on at a time, and lead what is rendered before one for filters to forget that they begin.
 const (
 	block     = 10 * audio.Second

@@ -161,7 +161,7 @@ func Write(s Show) ([]byte, error) {
 		return cmp.Or(b.Published.Compare(a.Published), strings.Compare(a.GUID, b.GUID))
 	})
 	c := channel{
-		Title: s.Title, Link: s.Home, Description: cmp.Or(s.Description, s.Title), Language: cmp.Or(s.Language, "en"), Copyright: s.Copyright,
+		Title: s.Title, Link: s.Home, Description: cmp.Or(html(s.Description), html(s.Title)), Language: cmp.Or(s.Language, "en"), Copyright: s.Copyright,
 		Category: s.Category, Generator: "Ruvel", Self: self{s.Self, "self", "application/rss+xml"}, Rating: rated(s.Explicit), Medium: "podcast",
 	}
 	if s.Contact != "" {
@@ -192,7 +192,7 @@ func Write(s Show) ([]byte, error) {
 
 func (e Episode) item(explicit bool) item {
 	i := item{
-		Title: e.Title, Link: e.Page, Description: cmp.Or(e.Description, e.Title), Enclosure: enclosure{e.Sound, e.Bytes, e.Type}, GUID: guid{Value: e.GUID},
+		Title: e.Title, Link: e.Page, Description: cmp.Or(html(e.Description), html(e.Title)), Enclosure: enclosure{e.Sound, e.Bytes, e.Type}, GUID: guid{Value: e.GUID},
 		Published: date(e.Published), Media: sound{e.Sound, e.Bytes, e.Type, "audio", int(e.Length.Seconds() + 0.5)},
 		Keywords: strings.Join(e.Keywords, ", "), Rating: rated(explicit), Season: e.Season, Number: e.Number,
 	}
@@ -213,6 +213,27 @@ func (e Episode) item(explicit bool) item {
 	}
 	return i
 }
+
+// html is a text as the HTML that descriptions in feeds are taken for, with a paragraph for each of its lines if it has several. That it is escaped
+// once more, as RSS 2.0 has it, the encoder sees to.
+func html(text string) string {
+	var lines []string
+	for line := range strings.SplitSeq(text, "\n") {
+		if line = strings.TrimSpace(line); line != "" {
+			lines = append(lines, escaped.Replace(line))
+		}
+	}
+	if len(lines) == 1 {
+		return lines[0]
+	}
+	var out strings.Builder
+	for _, line := range lines {
+		out.WriteString("<p>" + line + "</p>")
+	}
+	return out.String()
+}
+
+var escaped = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;")
 
 func rated(explicit bool) rating {
 	if explicit {

@@ -15,6 +15,7 @@ import (
 	"ruvel/core/master"
 	"ruvel/core/mix"
 	"ruvel/core/problem"
+	"ruvel/core/session"
 	"ruvel/internal/disk"
 	"ruvel/internal/media"
 )
@@ -24,8 +25,12 @@ type Order struct {
 	Setting  media.Setting
 	From, To audio.Frames
 	Target   *loudness.Target // nil: the mix is left as it is
-	Label    media.Label
-	Name     string // of the file without an ending, for those inside an archive
+	// Of is the stretch that is brought to the target, and of which the file is a part that stays as loud as it is in it; nil: the file itself.
+	Of *session.Span
+	// Course gives what was measured of that stretch before, or has it measured; nil: it is measured.
+	Course func(measure func() (master.Course, error)) (master.Course, error)
+	Label  media.Label
+	Name   string // of the file without an ending, for those inside an archive
 }
 
 // Made is what has become of it.
@@ -33,7 +38,9 @@ type Made struct {
 	Loudness loudness.Result `json:"-"` // measured on the file
 	Gain     float64         `json:"gain" doc:"dB by which the mix was made louder"`
 	master.Work
-	Again int    `json:"again" doc:"How often it was written once more, because decoding put a peak over the ceiling"`
+	Again int    `json:"again" doc:"How often it was written once more, because of what decoding made of its peaks or its loudness"`
+	Over  bool   `json:"-"` // because of its peaks
+	Off   bool   `json:"-"` // because of its loudness
 	Text  string `json:"text" doc:"What was done, in words"`
 	// Outline are the heights of the silhouette of what has become of it.
 	Outline []byte `json:"-"`
@@ -65,9 +72,23 @@ func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress fu
 		return made, problem.New("nothing-to-mix", "from", "There is nothing to mix down between %v and %v; the session ends at %v.", o.From, o.To, plan.Length())
 	}
 	stretch := master.Stretch{From: o.From, To: o.To, Channels: o.Setting.Channels, Renderer: func() master.Render { return mix.NewRenderer(plan).Render }}
+	of := stretch
+	if o.Of != nil {
+		if of.From, of.To = o.Of.From, min(o.Of.To, plan.Length()); of.From > o.From || of.To < o.To {
+			return made, problem.New("nothing-to-mix", "from", "A part of a mix lies between %v and %v, and this one does not.", of.From, of.To)
+		}
+	}
 	var course master.Course
 	if o.Target != nil {
-		if course, err = measure(ctx, plan, stretch, func(p float64) { progress(p * toMeasure / 2) }); err != nil {
+		measured := func() (master.Course, error) {
+			return measure(ctx, plan, of, func(p float64) { progress(p * toMeasure / 2) })
+		}
+		if o.Course == nil {
+			course, err = measured()
+		} else {
+			course, err = o.Course(measured)
+		}
+		if err != nil {
 			return made, err
 		}
 	}
@@ -83,11 +104,11 @@ func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress fu
 	}
 	for ; ; made.Again++ {
 		if o.Target != nil {
-			if m, err = master.Reach(ctx, stretch, course, aim, ceiling, atOnce, func(p float64) { progress(toMeasure * (0.5 + p/2)) }); err != nil {
+			if m, err = master.Reach(ctx, of, course, aim, ceiling, atOnce, func(p float64) { progress(toMeasure * (0.5 + p/2)) }); err != nil {
 				return made, err
 			}
 		}
-		came, err := write(ctx, plan, stretch, m, o, path, known, progress)
+		came, err := write(ctx, plan, stretch, of.From, m, o, path, known, progress)
 		if err != nil {
 			return made, err
 		}
@@ -97,10 +118,15 @@ func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress fu
 			break
 		}
 		off := o.Target.Integrated - made.Loudness.Integrated
-		over := ceiling.Lower(came, o.Target.TruePeak)
-		if over == 0 && (math.Abs(off) < 0.08 || !m.Reached) {
+		if o.Of != nil {
+			off = 0 // a part of it is as loud as it is
+		}
+		over := ceiling.Lower(came.Later(o.From-of.From), o.Target.TruePeak) > 0
+		soft := m.Reached && math.Abs(off) >= 0.08
+		if !over && !soft {
 			break
 		}
+		made.Over, made.Off = made.Over || over, made.Off || soft
 		if m.Reached {
 			aim += off
 		}
@@ -155,8 +181,14 @@ func say(o Order, m *master.Master, made Made) string {
 		return "The mix as it is."
 	}
 	out := m.Say()
-	if made.Again > 0 {
+	if o.Of != nil {
+		out += " It is as loud as it is in the show, which was brought to the target as a whole."
+	}
+	if made.Over {
 		out += " Decoding raised some peaks over the ceiling, so they were put lower."
+	}
+	if made.Off {
+		out += " The format had changed the loudness a little, so it was written again to meet the target."
 	}
 	switch {
 	case !m.Reached:
@@ -167,10 +199,10 @@ func say(o Order, m *master.Master, made Made) string {
 	return strings.ReplaceAll(out, " -", " −")
 }
 
-// write makes the file, and gives the course of what has become of it.
-func write(ctx context.Context, plan *mix.Plan, s master.Stretch, m *master.Master, o Order, path string, known *media.Pieces, progress func(float64)) (came master.Course, err error) {
+// write makes the file of a stretch, where what is applied to it begins at a frame, and gives the course of what has become of it.
+func write(ctx context.Context, plan *mix.Plan, s master.Stretch, begins audio.Frames, m *master.Master, o Order, path string, known *media.Pieces, progress func(float64)) (came master.Course, err error) {
 	if o.Setting.Format.Stems {
-		return writeStems(ctx, plan, s, m, o, path, func(p float64) { progress(toMeasure + p*(1-toMeasure)) })
+		return writeStems(ctx, plan, s, s.From-begins, m, o, path, func(p float64) { progress(toMeasure + p*(1-toMeasure)) })
 	}
 	encoding, stop := context.WithCancel(ctx)
 	defer stop()
@@ -186,7 +218,7 @@ func write(ctx context.Context, plan *mix.Plan, s master.Stretch, m *master.Mast
 	done := audio.Frames(0)
 	err = plan.Each(ctx, s.From, s.To, func(piece audio.PCM) error {
 		piece = master.Fold(piece, s.Channels)
-		m.Apply(piece, done)
+		m.Apply(piece, s.From-begins+done)
 		for at := audio.Frames(0); at < piece.Length(); at += audio.Second {
 			second := piece.Slice(at, min(at+audio.Second, piece.Length()))
 			if err := sink.Write(second); err != nil {

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strconv"
+	"strings"
 	"sync"
 	"testing"
 
@@ -19,6 +20,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/core/master"
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/handover"
@@ -252,4 +254,48 @@ func TestSoundThatCannotBeReadEndsItWithThatError(t *testing.T) {
 	require.ErrorContains(t, err, "nothing to mix down")
 	_, err = handover.Make(t.Context(), plan, handover.Order{Setting: setting(t, "mp3", "", 0, 2), To: plan.Length()}, filepath.Join(t.TempDir(), "none", "x"), func(float64) {})
 	assert.True(t, errors.Is(err, os.ErrNotExist), "%v", err)
+}
+
+// Chapters that are files of their own stay to each other as they are in the show.
+func TestAPartOfAShowIsAsLoudAsItIsInIt(t *testing.T) {
+	t.Parallel()
+	plan := show(t)
+	target, _ := loudness.FindTarget("podcast-stereo")
+	wholePath, whole := made(t, plan, handover.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target})
+	out := testkit.ReadAudio(t, wholePath, 2)
+	of := &session.Span{To: plan.Length()}
+	measured := 0
+	var course master.Course
+	known := func(measure func() (master.Course, error)) (c master.Course, err error) {
+		if measured == 0 {
+			course, err = measure()
+		}
+		measured++
+		return course, err
+	}
+	for _, part := range []session.Span{{From: 0, To: 3 * audio.Second}, {From: 3*audio.Second + 1234, To: 19 * audio.Second}, {From: 19 * audio.Second, To: plan.Length()}} {
+		path, m := made(t, plan, handover.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target, From: part.From, To: part.To, Of: of, Course: known})
+		got := testkit.ReadAudio(t, path, 2)
+		assert.LessOrEqual(t, testkit.MaxDifference(t, out.Slice(part.From, part.To), got), 1.0/(1<<22), "put one after the other they are the show")
+		assert.InDelta(t, whole.Gain, m.Gain, 1e-9)
+		assert.Contains(t, m.Text, "as loud as it is in the show")
+	}
+	assert.Equal(t, 3, measured)
+	_, lossy := made(t, plan, handover.Order{Setting: setting(t, "mp3", "usual", 48000, 2), Target: &target, From: 3 * audio.Second, To: 19 * audio.Second, Of: of})
+	assert.LessOrEqual(t, lossy.Loudness.TruePeak, target.TruePeak+0.01, "its ceiling is kept as well")
+	_, err := handover.Make(t.Context(), plan, handover.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target, To: plan.Length(), Of: &session.Span{From: audio.Second, To: plan.Length()}}, filepath.Join(t.TempDir(), "x.wav"), func(float64) {})
+	require.Error(t, err)
+}
+
+// What was done is said as it was: peaks over the ceiling are another reason than a loudness that the format has changed.
+func TestWhyAFileWasWrittenAgainIsSaid(t *testing.T) {
+	t.Parallel()
+	plan := show(t)
+	soft := loudness.Target{Name: "Soft", Integrated: -31, Tolerance: 1, TruePeak: -1} // far under its ceiling
+	for _, format := range []string{"mp3", "opus", "m4a"} {
+		_, m := made(t, plan, handover.Order{Setting: setting(t, format, "small", 48000, 1), Target: &soft})
+		require.Less(t, m.Loudness.TruePeak, -1.5)
+		assert.NotContains(t, m.Text, "peaks over the ceiling", format)
+		assert.Equal(t, m.Again > 0, strings.Contains(m.Text, "changed the loudness"), "%s: %s", format, m.Text)
+	}
 }

@@ -19,7 +19,7 @@ var parts = [3]string{"voice", "music", "effects"}
 
 // writeStems makes an archive of one file for each part. Each is as long as the mix, and what is done to the mix is done to
 // each, so that together they are what the mix is. Their sum is measured.
-func writeStems(ctx context.Context, plan *mix.Plan, s master.Stretch, m *master.Master, o Order, path string, progress func(float64)) (came master.Course, err error) {
+func writeStems(ctx context.Context, plan *mix.Plan, s master.Stretch, after audio.Frames, m *master.Master, o Order, path string, progress func(float64)) (came master.Course, err error) {
 	dir := filepath.Dir(path)
 	setting := o.Setting
 	setting.Format, _ = media.FindFormat("wav-24")
@@ -68,7 +68,7 @@ func writeStems(ctx context.Context, plan *mix.Plan, s master.Stretch, m *master
 		whole.Clear()
 		for i := range pieces {
 			stem := master.Fold(pieces[i], s.Channels)
-			m.Apply(stem, at)
+			m.Apply(stem, after+at)
 			for c := range whole {
 				for k, v := range stem[c] {
 					whole[c][k] += v

@@ -1,6 +1,7 @@
 package media_test
 
 import (
+	"bytes"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -489,4 +490,47 @@ func TestAChapterJustBeforeAMinuteIsAtTheMinute(t *testing.T) {
 	assert.Contains(t, said, "00:01:00.000")
 	assert.Contains(t, said, "01:00:00.000")
 	assert.NotContains(t, said, "60.000")
+}
+
+// The edit list is all that some players read of a length; ISO/IEC 14496-12, 8.6.6.
+func TestTheEditListOfM4ASaysTheLengthToTheFrame(t *testing.T) {
+	for _, rate := range []int{48000, 44100} {
+		set, err := media.Set("m4a", "usual", rate, 1)
+		require.NoError(t, err)
+		l := media.Label{}
+		l.Title, l.Language, l.Guests, l.Description = "Fog", "nb-NO", []string{"Odd Marlow", "Ines Sund"}, "Of fog."
+		pcm := testkit.Sine(1, 440, -20, 0, 61237)
+		path := writeAs(t, set, l, pcm)
+		data, err := os.ReadFile(path)
+		require.NoError(t, err)
+		at := bytes.Index(data, []byte("elst"))
+		require.Positive(t, at)
+		length := binary.BigEndian.Uint32(data[at+12:])
+		at = bytes.Index(data, []byte("mvhd"))
+		require.EqualValues(t, rate, binary.BigEndian.Uint32(data[at+16:]), "counted in frames")
+		assert.InDelta(t, float64(61237)*float64(rate)/48000, float64(length), 1.01)
+		p, tags := probed(t, path)
+		assert.Equal(t, "nob", p.Streams[0].Tags["language"])
+		assert.Contains(t, tags["description"], "With Odd Marlow, Ines Sund.")
+	}
+}
+
+// RFC 3533: the serial number tells streams apart.
+func TestTheSerialOfAnOggStreamIsItsOwn(t *testing.T) {
+	serial := func(format, title string) uint32 {
+		set, err := media.Set(format, "usual", 48000, 1)
+		require.NoError(t, err)
+		l := media.Label{}
+		l.Title = title
+		data, err := os.ReadFile(writeAs(t, set, l, testkit.Sine(1, 440, -20, 0, 9600)))
+		require.NoError(t, err)
+		require.Equal(t, "OggS", string(data[:4]))
+		return binary.LittleEndian.Uint32(data[14:])
+	}
+	for _, format := range []string{"opus", "ogg"} {
+		one := serial(format, "One")
+		assert.NotZero(t, one)
+		assert.Equal(t, one, serial(format, "One"), "the same file is the same bytes")
+		assert.NotEqual(t, one, serial(format, "Two"))
+	}
 }

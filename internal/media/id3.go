@@ -20,7 +20,7 @@ func (l *Label) id3() []byte {
 		{"TIT2", l.Title},
 		{"TPE1", l.Presenter},
 		{"TALB", l.Show},
-		{"TRCK", number(l.Number)},
+		{"TRCK", l.place("/")},
 		{"TPOS", number(l.Season)},
 		{"TCON", "Podcast"},
 		{"TYER", l.year()},

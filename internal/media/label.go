@@ -5,11 +5,14 @@ import (
 	"encoding/base64"
 	"encoding/binary"
 	"fmt"
+	"hash/fnv"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"golang.org/x/text/language"
 
 	"ruvel/core/details"
 )
@@ -39,6 +42,31 @@ func (l *Label) about() string {
 	return l.Description + "\n\n" + l.Credits
 }
 
+// spoken is the language as MP4 has it (ISO 639-2), or nothing.
+func (l *Label) spoken() string {
+	tag, err := language.Parse(l.Language)
+	if l.Language == "" || err != nil {
+		return ""
+	}
+	base, _ := tag.Base()
+	return base.ISO3()
+}
+
+// serial is the number of an Ogg stream (RFC 3533), which is to tell streams apart: the same for what says the same of itself, and never 0.
+func (l *Label) serial() int {
+	h := fnv.New32a()
+	fmt.Fprintf(h, "%s/%s/%d/%s", l.Show, l.Title, l.Part, l.Date)
+	return int(h.Sum32()>>2) + 1
+}
+
+// withGuests is what the file is about, and who is in it: for formats that have no field for that.
+func (l *Label) withGuests() string {
+	if len(l.Guests) == 0 {
+		return l.about()
+	}
+	return strings.TrimSpace("With " + strings.Join(l.Guests, ", ") + ".\n\n" + l.about())
+}
+
 // year of the date, or nothing.
 func (l *Label) year() string {
 	year, _, _ := strings.Cut(l.Date, "-")
@@ -55,7 +83,7 @@ func (l *Label) fields() []pair {
 		{"date", l.Date},
 		{"genre", "Podcast"},
 		{"copyright", l.Copyright},
-		{"track", number(l.Number)},
+		{"track", l.place("/")},
 		{"language", l.Language},
 	}
 }
@@ -65,6 +93,14 @@ func number(n int) string {
 		return ""
 	}
 	return strconv.Itoa(n)
+}
+
+// place is the number by which players put files in a row: of a part which it is, and of how many; of an episode its own.
+func (l *Label) place(of string) string {
+	if l.Part > 0 {
+		return number(l.Part) + of + number(l.Parts)
+	}
+	return number(l.Number)
 }
 
 // comments are those of Ogg Vorbis, Opus and FLAC (xiph.org, "Ogg Vorbis I format specification: comment
@@ -104,7 +140,7 @@ func (p Picture) block() []byte {
 
 // boxes are the fields of an MP4 file, by ffmpeg's names for them.
 func (l *Label) boxes() []pair {
-	return append(l.fields(), pair{"description", l.about()}, pair{"comment", l.about()}, pair{"show", l.Show}, pair{"episode_sort", number(l.Number)},
+	return append(l.fields(), pair{"description", l.withGuests()}, pair{"comment", l.withGuests()}, pair{"show", l.Show}, pair{"episode_sort", number(l.Number)},
 		pair{"season_number", number(l.Season)}, pair{"keywords", strings.Join(l.Keywords, ", ")})
 }
 

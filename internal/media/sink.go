@@ -105,13 +105,17 @@ func newOther(ctx context.Context, path string, s Setting, label *Label, known *
 	args = append(append(args, codec...), "-fflags", "+bitexact", "-flags:a", "+bitexact")
 	switch {
 	case mp4:
-		args = append(args, "-f", "ipod", "-movflags", "+faststart")
+		// In a movie that counts in frames, the edit list says the length to the frame, and not to the millisecond.
+		args = append(args, "-f", "ipod", "-movflags", "+faststart", "-movie_timescale", strconv.Itoa(s.Rate))
+		if language := label.spoken(); language != "" {
+			args = append(args, "-metadata:s:a:0", "language="+language)
+		}
 	case s.Format.how == asFLAC:
 		args = append(args, "-f", "flac")
 	case s.Format.Key == "opus":
-		args = append(args, "-f", "opus")
+		args = append(args, "-f", "opus", "-serial_offset", strconv.Itoa(label.serial()))
 	default:
-		args = append(args, "-f", "ogg")
+		args = append(args, "-f", "ogg", "-serial_offset", strconv.Itoa(label.serial()))
 	}
 	if !s.Format.streams() {
 		if o.quantise != nil {

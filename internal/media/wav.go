@@ -116,7 +116,7 @@ func (l *Label) riffInfo() []byte {
 		{"ICRD", l.Date},
 		{"ICOP", l.Copyright},
 		{"IGNR", map[bool]string{true: "Podcast"}[l.Title != ""]},
-		{"IPRT", number(l.Number)},
+		{"IPRT", l.place("/")},
 		{"IKEY", strings.Join(l.Keywords, "; ")},
 		{"ILNG", l.Language},
 	} {

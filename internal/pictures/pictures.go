@@ -124,3 +124,14 @@ func onPaper(from image.Image) image.Image {
 	draw.Draw(out, out.Bounds(), from, from.Bounds().Min, draw.Over)
 	return out
 }
+
+// Scaled is a picture that was made ready, with so many pixels on each side.
+func Scaled(ready []byte, size int) ([]byte, error) {
+	from, err := jpeg.Decode(bytes.NewReader(ready))
+	if err != nil {
+		return nil, err
+	}
+	var out bytes.Buffer
+	err = jpeg.Encode(&out, imaging.Resize(from, size, size, imaging.Lanczos), &jpeg.Options{Quality: 85})
+	return out.Bytes(), err
+}

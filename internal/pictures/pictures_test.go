@@ -188,3 +188,16 @@ func TestAPictureOfDeepColoursIsBoundedByWhatItUnfoldsTo(t *testing.T) {
 	_, err = pictures.Artwork(file.Bytes())
 	assert.NoError(t, err, "one of a sensible size can be used")
 }
+
+func TestAPictureIsMadeAsSmallAsItIsShown(t *testing.T) {
+	ready, err := pictures.Artwork(asPNG(t, halves(2000, 2000)))
+	require.NoError(t, err)
+	small, err := pictures.Scaled(ready.Data, 336)
+	require.NoError(t, err)
+	config, format, err := image.DecodeConfig(bytes.NewReader(small))
+	require.NoError(t, err)
+	assert.Equal(t, []any{336, 336, "jpeg"}, []any{config.Width, config.Height, format})
+	assert.Less(t, len(small), 40<<10)
+	_, err = pictures.Scaled([]byte("no picture"), 336)
+	require.Error(t, err)
+}

@@ -35,6 +35,7 @@ func Static() http.Handler {
 type Page struct {
 	Base     string // address of the page, without a slash at its end
 	Static   string // and of what it is made with
+	Origin   string // how all addresses begin for who asks; for previews of the page elsewhere
 	Link     store.Page
 	Password bool // it is asked for
 	Comments bool // listeners may write some
@@ -59,7 +60,7 @@ func Render(p Page) ([]byte, error) {
 }
 
 var page = template.Must(template.New("page.html").Funcs(template.FuncMap{
-	"time": marks.Clock, "seconds": seconds, "paragraphs": paragraphs, "silhouette": silhouette, "date": date, "minutes": minutes,
+	"time": marks.Clock, "seconds": seconds, "paragraphs": paragraphs, "summary": summary, "silhouette": silhouette, "date": date, "minutes": minutes,
 	"heading": func(p script.Part) bool { return p.Kind == script.Heading },
 	"spoken":  func(p script.Part) bool { return p.Kind == script.Spoken },
 }).ParseFS(files, "page.html"))
@@ -80,6 +81,16 @@ func date(day string) string {
 		return day
 	}
 	return t.Format("2 January 2006")
+}
+
+// summary is the beginning of a text on one line, as previews show it.
+func summary(text string) string {
+	const most = 200
+	text = strings.Join(strings.Fields(text), " ")
+	if r := []rune(text); len(r) > most {
+		return strings.TrimSpace(string(r[:most-1])) + "…"
+	}
+	return text
 }
 
 func paragraphs(text string) (out []string) {

@@ -276,6 +276,7 @@ func TestADiskThatBecomesFullWhileARequestComesIsSaidToBe(t *testing.T) {
 		return at.Path
 	}
 	upload := announced()
+	defer house.Worker.Uploads.Remove(upload[strings.LastIndexByte(upload, '/')+1:])
 	for _, c := range []struct{ method, path, kind string }{
 		{"POST", "/api/episodes/" + episode + "/edits", "application/json"},
 		{"PATCH", "/api/episodes/" + episode + "/script", "application/json"},
@@ -310,6 +311,32 @@ func TestAnUploadThatStopsComingIsToldSo(t *testing.T) {
 	_ = made.Body.Close()
 	at, err := url.Parse(made.Header.Get("Location"))
 	require.NoError(t, err)
+	defer house.Worker.Uploads.Remove(at.Path[strings.LastIndexByte(at.Path, '/')+1:])
 	answer := answerTo(t, "PATCH "+at.Path+" HTTP/1.1", "Host: localhost", "Tus-Resumable: 1.0.0", "Upload-Offset: 0", "Content-Type: application/offset+octet-stream", "Content-Length: 1000", "Connection: close")
 	assert.Equal(t, http.StatusRequestTimeout, answer.StatusCode)
+}
+
+func TestAWrongEditIsToldByItsOperationItsFieldAndWhatThatTakes(t *testing.T) {
+	show, episode := newEpisode(t)
+	sound := imported(t, show, episode, "Harbour%20theme", testkit.Noise(1, 0.2, audio.Second, 6))
+	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	for _, c := range []struct{ op, says string }{
+		{`{"type":"set-clips","clips":[{"clip":"c2","gain":40}]}`, `"set-clips" cannot be carried out as it is: clips[0].gain: expected number <= 12`},
+		{`{"type":"set-clips","clips":"all"}`, `"set-clips" cannot be carried out as it is: clips: expected array`},
+		{`{"type":"add-marker","at":"soon","name":"x"}`, `at: expected integer`},
+		{`{"type":"add-marker","at":0,"name":"x","colour":"red"}`, `colour: unexpected property`},
+		{`{"type":"explode"}`, `There is no operation "explode". Those that there are: add-marker,`},
+		{`["add-marker"]`, "The operation is an object"},
+	} {
+		_, detail := refused(t, 422, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": d.Version, "op": json.RawMessage(c.op)})
+		assert.Contains(t, detail, c.says)
+	}
+	_, detail := refused(t, 422, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": d.Version})
+	assert.Contains(t, detail, "The operation is missing")
+	edited(t, episode, d.Version, edit.InsertClip{Sound: sound, Track: d.Document.Tracks[0].ID, Start: 10 * audio.Second})
+	var names []string
+	for _, c := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].Clips {
+		names = append(names, c.Name)
+	}
+	assert.Equal(t, []string{"Harbour theme", "Harbour theme"}, names, "a clip without a name bears its sound's")
 }

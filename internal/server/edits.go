@@ -53,12 +53,18 @@ func (Op) Schema(r huma.Registry) *huma.Schema {
 func (s *Server) editRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}", "get-desk", "An episode with its document"),
 		func(ctx context.Context, in *InEpisode) (*body[Desk], error) { return answer(s.desk(ctx, in.Episode)) })
-	huma.Register(api, operation("POST", "/episodes/{episode}/edits", "edit", "Carry out an operation on the document"),
+	editing := operation("POST", "/episodes/{episode}/edits", "edit", "Carry out an operation on the document")
+	editing.SkipValidateBody = true // which would say of a wrong field that it matches none of some fifty schemas
+	asked := newAsked(api.OpenAPI().Components.Schemas)
+	huma.Register(api, editing,
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body NewEdit
 		},
 		) (*body[work.ChangeEvent], error) {
+			if err := asked.check(in.Body); err != nil {
+				return nil, err
+			}
 			op, err := edit.Decode(in.Body.Op.RawMessage)
 			if err != nil {
 				return nil, fail(err)

@@ -22,6 +22,7 @@ import (
 	"ruvel/core/script"
 	"ruvel/internal/feed"
 	"ruvel/internal/links"
+	"ruvel/internal/pictures"
 	"ruvel/internal/player"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -330,7 +331,7 @@ func (s *Server) feedArtwork(w http.ResponseWriter, r *http.Request) {
 		s.refusePage(w, err)
 		return
 	}
-	s.picture(w, r, said.Artwork)
+	s.picture(w, r, said.Artwork, 0)
 }
 
 func (s *Server) feedPage(w http.ResponseWriter, r *http.Request) {
@@ -338,7 +339,7 @@ func (s *Server) feedPage(w http.ResponseWriter, r *http.Request) {
 		if !s.told(w, r, &p.Page.Of, func(ctx context.Context) ([]script.Part, error) { return s.Store.PublishedTranscript(ctx, p.Episode) }) {
 			return
 		}
-		show(w, http.StatusOK, player.Page{Base: feedsAt + "/" + chi.URLParam(r, "address") + "/" + p.Episode, Static: pagesMadeOf, Link: p.Page.Of})
+		show(w, http.StatusOK, player.Page{Base: feedsAt + "/" + chi.URLParam(r, "address") + "/" + p.Episode, Static: pagesMadeOf, Origin: origin(r), Link: p.Page.Of})
 	}
 }
 
@@ -367,7 +368,11 @@ func (s *Server) part(w http.ResponseWriter, r *http.Request, page store.Page, m
 	case strings.TrimSuffix(part, filepath.Ext(page.File)) == "sound":
 		s.soundOf(w, r, mixdown, page.Type)
 	case part == "artwork" || part == "artwork.jpg":
-		s.picture(w, r, page.Sheet.Artwork)
+		s.picture(w, r, page.Sheet.Artwork, 0)
+	case part == "artwork-small.jpg":
+		s.picture(w, r, page.Sheet.Artwork, smallPicture)
+	case part == "artwork-large.jpg":
+		s.picture(w, r, page.Sheet.Artwork, largePicture)
 	case part == "chapters.json":
 		out, err := feed.Chapters(page.Sheet.Chapters, func(id string) string {
 			return origin(r) + strings.TrimSuffix(r.URL.Path, part) + "picture-" + id + ".jpg"
@@ -383,7 +388,7 @@ func (s *Server) part(w http.ResponseWriter, r *http.Request, page store.Page, m
 		}
 		show(w, http.StatusOK, player.Page{Static: pagesMadeOf, Link: page, Alone: true})
 	case slices.ContainsFunc(page.Sheet.Chapters, func(c details.Chapter) bool { return c.Picture != "" && c.Picture == picture }):
-		s.picture(w, r, picture)
+		s.picture(w, r, picture, 0)
 	default:
 		s.refusePage(w, store.NotFound("part"))
 	}
@@ -407,17 +412,35 @@ func (s *Server) soundOf(w http.ResponseWriter, r *http.Request, mixdown, kind s
 	served(w, r, m.Created, file)
 }
 
-// picture answers with one that was handed in.
-func (s *Server) picture(w http.ResponseWriter, r *http.Request, id string) {
+// Sizes of pictures, pixels of each side: twice what a page shows, for screens that are so fine, and what previews show at most.
+const (
+	smallPicture = 336
+	largePicture = 1200
+)
+
+// picture answers with one that was handed in, as it is or, if a size is given, no larger than that.
+func (s *Server) picture(w http.ResponseWriter, r *http.Request, id string, size int) {
 	p, err := s.Store.AnyPicture(r.Context(), id)
 	if err != nil {
 		s.refusePage(w, err)
 		return
 	}
-	data, err := s.Bucket.ReadAll(r.Context(), work.PictureFolder+p.ID)
-	if err != nil {
-		s.refusePage(w, fmt.Errorf("read a picture: %w", err))
-		return
+	key := fmt.Sprintf("%s %d", p.ID, size)
+	data, there := s.scaled.Get(key)
+	if !there || size == 0 {
+		if data, err = s.scaling.Do(r.Context(), key, func(ctx context.Context) ([]byte, error) {
+			whole, err := s.Bucket.ReadAll(ctx, work.PictureFolder+p.ID)
+			if err != nil || size == 0 || size >= p.Size {
+				return whole, err
+			}
+			return pictures.Scaled(whole, size)
+		}); err != nil {
+			s.refusePage(w, fmt.Errorf("read a picture: %w", err))
+			return
+		}
+		if size > 0 {
+			s.scaled.Add(key, data)
+		}
 	}
 	w.Header().Set("Cache-Control", "private, max-age=3600")
 	tagged(w, r, p.Type, data)

@@ -3,6 +3,7 @@ package server_test
 import (
 	"encoding/json"
 	"net/http"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -79,6 +80,20 @@ func TestAnEpisodeIsPublishedScheduledAndWithdrawnInTheFeedOfItsShow(t *testing.
 	part, body := visit(t, "GET", sound, nil, "Range", "bytes=10-19")
 	assert.Equal(t, http.StatusPartialContent, part.StatusCode)
 	assert.Len(t, body, 10)
+	unknown, body := visit(t, "GET", sound, nil, "Range", "seconds=1-2")
+	assert.Equal(t, 200, unknown.StatusCode, "a unit of ranges that is not known is ignored")
+	assert.Equal(t, item.Enclosures[0].Length, strconv.Itoa(len(body)))
+	for _, part := range []string{"/chapters.json", "/artwork.jpg"} {
+		first, _ := visit(t, "GET", p.Page+part, nil)
+		if first.StatusCode == 404 {
+			continue // the episode has no artwork of its own
+		}
+		again, _ := visit(t, "GET", p.Page+part, nil, "If-None-Match", first.Header.Get("ETag"))
+		assert.Equal(t, http.StatusNotModified, again.StatusCode, part)
+	}
+	_, html := visit(t, "GET", p.Page, nil)
+	assert.Contains(t, html, `<meta property="og:title" content="The Last Fog Signal">`)
+	assert.Contains(t, html, `<meta property="og:url" content="`+host+p.Page+`">`)
 	same, _ := visit(t, "GET", f.Path, nil, "If-None-Match", answer.Header.Get("ETag"))
 	assert.Equal(t, http.StatusNotModified, same.StatusCode)
 	bare, body := visit(t, "HEAD", f.Path, nil)

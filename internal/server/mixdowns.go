@@ -57,6 +57,7 @@ type newMixdowns struct {
 	From     audio.Frames `json:"from,omitempty" minimum:"0"`
 	To       audio.Frames `json:"to,omitempty" minimum:"0" doc:"Left out: to the end of the session"`
 	Chapters bool         `json:"chapters,omitempty" doc:"Each chapter within the stretch as a file of its own"`
+	ByItself bool         `json:"byItself,omitempty" doc:"Each chapter is brought to the target by itself; left out: each is as loud as it is in the show, which is brought to it as a whole"`
 	AsItIs   bool         `json:"asItIs,omitempty" doc:"The mix is not brought to the episode's target"`
 	Overrule bool         `json:"overrule,omitempty" doc:"Also if the check has found something that must be mended"`
 }
@@ -216,6 +217,10 @@ func (s *Server) mixDown(ctx context.Context, episode string, want newMixdowns) 
 	if err != nil {
 		return out, err
 	}
+	var of *session.Span
+	if want.Chapters && !want.ByItself && target != nil {
+		of = &session.Span{From: want.From, To: want.To}
+	}
 	for _, set := range settings {
 		for _, f := range files {
 			name := f.name + "." + set.Format.Extension
@@ -224,7 +229,7 @@ func (s *Server) mixDown(ctx context.Context, episode string, want newMixdowns) 
 			}
 			job, err := s.Worker.Submit(ctx, work.Mixdown, e.Show, &episode, name, work.MixdownArguments{
 				Version: version, Format: set.Format.Key, Quality: set.Quality.Key, Rate: set.Rate, Channels: set.Channels, From: f.from, To: f.to, File: name,
-				Target: target, Sheet: f.sheet, Chapter: f.chapter, Asked: time.Now().UTC(),
+				Target: target, Sheet: f.sheet, Chapter: f.chapter, Of: of, Asked: time.Now().UTC(),
 			})
 			if err != nil {
 				return out, err

@@ -176,7 +176,7 @@ func (s *Server) showPage(w http.ResponseWriter, r *http.Request, l store.Link, 
 		s.refusePage(w, err)
 		return
 	}
-	p.Base, p.Static, p.Link, p.Comments = pageOf(l), pagesMadeOf, l.Page.Of, l.Comments
+	p.Base, p.Static, p.Origin, p.Link, p.Comments = pageOf(l), pagesMadeOf, origin(r), l.Page.Of, l.Comments
 	show(w, status, p)
 }
 

@@ -76,6 +76,8 @@ type Server struct {
 	evening   *share.Group[things]           // and what is evened out
 	evened    *lru.Cache[string, things]     // what was found of the latter, by version
 	feeds     *lru.Cache[string, []byte]     // as they were read last
+	scaled    *lru.Cache[string, []byte]     // pictures as they were shown last
+	scaling   *share.Group[[]byte]           // those that are being made smaller
 	feeding   *share.Group[[]byte]           // those that are being made
 	comparing *share.Hands                   // passwords of pages, which takes 64 MB each
 	reviewed  *lru.Cache[[32]byte, Findings] // and what was found, by all that it rests on
@@ -97,6 +99,8 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	s.findings = share.New[Findings](reviewers)
 	s.fitting = share.New[Fits](0)
 	s.evening = share.New[things](0)
+	s.scaling = share.New[[]byte](1)
+	s.scaled, _ = lru.New[string, []byte](keptPictures)
 	s.feeding = share.New[[]byte](1)
 	s.comparing = share.NewHands(comparing)
 	s.feeds, _ = lru.New[string, []byte](keptAnswers)
@@ -122,6 +126,8 @@ const (
 	reviewers = 4
 	// keptAnswers is how many answers are kept that take long to work out. Of the longest sessions one takes a megabyte.
 	keptAnswers = 24
+	// keptPictures is how many pictures are kept in the size in which they are shown: some 100 kB each.
+	keptPictures = 64
 )
 
 // onlyRead lets nothing but reads through.

@@ -380,6 +380,8 @@ func swept(t testing.TB) sweep.Swept {
 	t.Helper()
 	sweeper := *house.Sweeper
 	sweeper.Ages.Unowned = 0
+	_, err := sweeper.Sweep(t.Context()) // which notes what has no owner
+	require.NoError(t, err)
 	swept, err := sweeper.Sweep(t.Context())
 	require.NoError(t, err)
 	return swept

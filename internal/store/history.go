@@ -151,6 +151,12 @@ func (s *Store) edit(ctx context.Context, episode string, m meant, gesture strin
 func (s *Store) material(ctx context.Context, from sqlx.QueryerContext, show string) (m edit.Material, ask *asking, done func()) {
 	ask = &asking{}
 	m.Sound = ask.catalogue(ctx, from, show)
+	m.Name = func(sound string) (name string) {
+		if err := sqlx.GetContext(ctx, from, &name, `SELECT name FROM sounds WHERE show_id = ? AND id = ?`, show, sound); err != nil && !errors.Is(err, sql.ErrNoRows) {
+			ask.failed = cmp.Or(ask.failed, err)
+		}
+		return name
+	}
 	if s.Samples == nil {
 		return m, ask, func() {}
 	}

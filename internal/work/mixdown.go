@@ -13,6 +13,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/details"
 	"ruvel/core/loudness"
+	"ruvel/core/master"
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/disk"
@@ -37,6 +38,7 @@ type MixdownArguments struct {
 	Target  *loudness.Target `json:"target,omitempty"`
 	Sheet   details.Sheet    `json:"sheet"`
 	Chapter string           `json:"chapter,omitempty"`
+	Of      *session.Span    `json:"of,omitempty"` // the stretch that is brought to the target, if the file is a part of it
 	Asked   time.Time        `json:"asked"`
 }
 
@@ -66,6 +68,29 @@ func (w *Worker) pictures(ctx context.Context, sheet details.Sheet) (map[string]
 	}
 	return out, nil
 }
+
+// course gives what was measured of a stretch under a key, or measures it.
+func (w *Worker) course(key string, measure func() (master.Course, error)) (master.Course, error) {
+	w.mu.Lock()
+	known, there := w.measured[key]
+	w.mu.Unlock()
+	if there {
+		return known, nil
+	}
+	c, err := measure()
+	if err == nil {
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		if w.measured == nil || len(w.measured) >= keptCourses {
+			w.measured = map[string]master.Course{}
+		}
+		w.measured[key] = c
+	}
+	return c, err
+}
+
+// keptCourses is of how many stretches it is kept what was measured: each takes up to half a megabyte.
+const keptCourses = 8
 
 // MixdownFolder is where all mixdowns lie in the bucket.
 const MixdownFolder = "mixdowns/"
@@ -113,6 +138,10 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	o := handover.Order{
 		Setting: setting, From: a.From, To: a.To, Target: a.Target, Name: strings.TrimSuffix(a.File, filepath.Ext(a.File)),
 		Label: media.Label{Sheet: a.Sheet, Origin: int64(a.From)},
+	}
+	if o.Of = a.Of; o.Of != nil { // which its other parts have measured as well, mostly
+		key := fmt.Sprintf("%s %d %v %d", *job.Episode, a.Version, *a.Of, setting.Channels)
+		o.Course = func(measure func() (master.Course, error)) (master.Course, error) { return w.course(key, measure) }
 	}
 	if o.Label.Pictures, err = w.pictures(ctx, a.Sheet); err != nil {
 		return err

@@ -16,6 +16,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"ruvel/core/audio"
+	"ruvel/core/master"
 	"ruvel/core/problem"
 	"ruvel/internal/chunks"
 	"ruvel/internal/disk"
@@ -54,7 +55,8 @@ type Worker struct {
 	Lease time.Duration
 
 	mu        sync.Mutex
-	elsewhere map[string]time.Time // jobs that are left to other houses, and until when
+	measured  map[string]master.Course // of stretches of which parts are made
+	elsewhere map[string]time.Time     // jobs that are left to other houses, and until when
 }
 
 func (w *Worker) lease() time.Duration { return cmp.Or(w.Lease, 20*time.Second) }

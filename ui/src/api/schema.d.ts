@@ -2906,6 +2906,7 @@ export interface components {
              * @description Left out: to the end of the sound
              */
             length?: number;
+            /** @description Left out: what the sound is called */
             name?: string;
             /**
              * Format: int64
@@ -3491,6 +3492,8 @@ export interface components {
         NewMixdowns: {
             /** @description The mix is not brought to the episode's target */
             asItIs?: boolean;
+            /** @description Each chapter is brought to the target by itself; left out: each is as loud as it is in the show, which is brought to it as a whole */
+            byItself?: boolean;
             /** @description Each chapter within the stretch as a file of its own */
             chapters?: boolean;
             files: components["schemas"]["FileWanted"][];
@@ -4298,6 +4301,16 @@ export interface components {
             language?: string;
             /** Format: int64 */
             number?: number;
+            /**
+             * Format: int64
+             * @description Of a file that is one of several of the episode, which it is; players put them in a row by it
+             */
+            part?: number;
+            /**
+             * Format: int64
+             * @description And how many there are
+             */
+            parts?: number;
             presenter?: string;
             /** Format: int64 */
             season?: number;

@@ -23,6 +23,8 @@ export const useHandover = defineStore("handover", () => {
   const files = reactive<WantedFile[]>([]);
   const stretch = ref<"whole" | "range" | "chapters">("whole");
   const level = ref<"target" | "as-it-is">("target");
+  /** How loud chapters are that become files of their own. */
+  const balance = ref<"as-in-the-show" | "each-by-itself">("as-in-the-show");
   const ahead = shallowRef<Schema["Ahead"]>();
   const problem = ref("");
   /** Why the files were not made: what the check says must be mended first. */
@@ -96,5 +98,5 @@ export const useHandover = defineStore("handover", () => {
 
   watch([() => JSON.stringify(files), stretch, level, part], soon);
 
-  return { files, stretch, level, ahead, problem, musts, selected, part, add, choose, soon, refresh, leave };
+  return { files, stretch, level, balance, ahead, problem, musts, selected, part, add, choose, soon, refresh, leave };
 });

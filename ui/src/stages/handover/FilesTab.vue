@@ -73,6 +73,7 @@ async function mixDown(overrule: boolean): Promise<void> {
         body: {
           files: handover.files.map(({ format, quality, rate, channels }) => ({ format, quality, rate, channels })),
           chapters: handover.stretch === "chapters",
+          byItself: handover.balance === "each-by-itself",
           asItIs: handover.level === "as-it-is",
           overrule,
           ...handover.part,
@@ -126,6 +127,13 @@ async function mixDown(overrule: boolean): Promise<void> {
       <el-radio-button value="whole">Whole</el-radio-button>
       <el-radio-button value="range" :disabled="!selected">Selected range</el-radio-button>
       <el-radio-button value="chapters" :disabled="chapters === 0">Chapters</el-radio-button>
+    </el-radio-group>
+  </div>
+  <div v-if="handover.stretch === 'chapters' && handover.level === 'target'" class="fields">
+    <span>Loudness</span>
+    <el-radio-group v-model="handover.balance" size="small" aria-label="Loudness of the chapters">
+      <el-radio-button value="as-in-the-show">As in the show</el-radio-button>
+      <el-radio-button value="each-by-itself">Each by itself</el-radio-button>
     </el-radio-group>
   </div>
   <p v-if="names.first" class="soft name">
