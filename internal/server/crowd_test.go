@@ -321,7 +321,8 @@ func TestAWrongEditIsToldByItsOperationItsFieldAndWhatThatTakes(t *testing.T) {
 	sound := imported(t, show, episode, "Harbour%20theme", testkit.Noise(1, 0.2, audio.Second, 6))
 	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
 	for _, c := range []struct{ op, says string }{
-		{`{"type":"set-clips","clips":[{"clip":"c2","gain":40}]}`, `"set-clips" cannot be carried out as it is: clips[0].gain: expected number <= 12`},
+		{`{"type":"set-clips","clips":[{"clip":"c2","gain":"loud"}]}`, `"set-clips" cannot be carried out as it is: clips[0].gain: expected number`},
+		{`{"type":"add-marker","at":0,"name":"` + strings.Repeat("x", 300) + `"}`, `"add-marker" cannot be carried out as it is: name: expected length <= 200`},
 		{`{"type":"set-clips","clips":"all"}`, `"set-clips" cannot be carried out as it is: clips: expected array`},
 		{`{"type":"add-marker","at":"soon","name":"x"}`, `at: expected integer`},
 		{`{"type":"add-marker","at":0,"name":"x","colour":"red"}`, `colour: unexpected property`},
