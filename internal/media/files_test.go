@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"encoding/json"
+	"encoding/xml"
 	"fmt"
 	"image"
 	"image/color"
@@ -532,5 +533,22 @@ func TestTheSerialOfAnOggStreamIsItsOwn(t *testing.T) {
 		assert.NotZero(t, one)
 		assert.Equal(t, one, serial(format, "One"), "the same file is the same bytes")
 		assert.NotEqual(t, one, serial(format, "Two"))
+	}
+}
+
+func TestAWAVFileSaysWhatItIsInUTF8BesidesINFO(t *testing.T) {
+	for name, l := range labels(t) {
+		set, err := media.Set("wav-24", "", 48000, 2)
+		require.NoError(t, err)
+		data, err := os.ReadFile(writeAs(t, set, l, spoken(2, audio.Second)))
+		require.NoError(t, err)
+		at := bytes.Index(data, []byte("iXML"))
+		require.Positive(t, at)
+		var told struct {
+			Project string `xml:"PROJECT"`
+			Title   string `xml:"USER>FULL_TITLE"`
+		}
+		require.NoError(t, xml.Unmarshal(data[at+8:at+8+int(binary.LittleEndian.Uint32(data[at+4:]))], &told), name)
+		assert.Equal(t, []string{l.Show, l.Title}, []string{told.Project, told.Title})
 	}
 }

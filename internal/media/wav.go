@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/binary"
+	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
@@ -90,6 +91,9 @@ func (w *wav) head(s Setting, label *Label) []byte {
 	if info := label.riffInfo(); len(info) > 4 {
 		h = append(h, chunk("LIST", info)...)
 	}
+	if told := label.ixml(); told != nil {
+		h = append(h, chunk("iXML", told)...)
+	}
 	h = append(h, label.cues(s.Rate)...)
 	w.dataAt = int64(len(h)) + 4
 	return append(h, "data\x00\x00\x00\x00"...)
@@ -125,6 +129,39 @@ func (l *Label) riffInfo() []byte {
 		}
 	}
 	return out
+}
+
+// ixml are the fields as iXML has them (Gallery Software and others, "iXML specification", version 3; names from memory). Its text is UTF-8 by
+// definition, while readers differ in what they take that of LIST INFO for.
+func (l *Label) ixml() []byte {
+	type user struct {
+		Title       string `xml:"FULL_TITLE,omitempty"`
+		Presenter   string `xml:"PRESENTER,omitempty"`
+		Guests      string `xml:"GUESTS,omitempty"`
+		Description string `xml:"DESCRIPTION,omitempty"`
+		Credits     string `xml:"CREDITS,omitempty"`
+		Copyright   string `xml:"COPYRIGHT,omitempty"`
+		Language    string `xml:"LANGUAGE,omitempty"`
+	}
+	of := struct {
+		XMLName xml.Name `xml:"BWFXML"`
+		Version string   `xml:"IXML_VERSION"`
+		Project string   `xml:"PROJECT,omitempty"`
+		Scene   string   `xml:"SCENE,omitempty"`
+		Note    string   `xml:"NOTE,omitempty"`
+		User    user     `xml:"USER"`
+	}{
+		Version: "1.61", Project: l.Show, Scene: l.Title, Note: l.about(),
+		User: user{l.Title, l.Presenter, strings.Join(l.Guests, ", "), l.Description, l.Credits, l.Copyright, l.Language},
+	}
+	if of.Project == "" && of.Scene == "" && of.Note == "" && of.User == (user{}) {
+		return nil
+	}
+	data, err := xml.MarshalIndent(of, "", " ")
+	if err != nil {
+		panic(fmt.Sprintf("media: details could not be written as iXML: %v", err)) // they are texts alone
+	}
+	return append([]byte(xml.Header), data...)
 }
 
 // cues are the chapters as cue points with their labels and lengths.
