@@ -13,6 +13,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/details"
 	"ruvel/core/loudness"
+	"ruvel/core/master"
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/disk"
@@ -34,6 +35,7 @@ type mixdown struct {
 	Details  string  `help:"JSON file with what is written into the file: show, title, number, season, presenter, guests, date, description, keywords, language, copyright, credits, and artwork, a JPEG or PNG file beside it." type:"existingfile"`
 	Stems    bool    `help:"Write an archive of one WAV file for each part."`
 	Chapters bool    `help:"Write each chapter as a file of its own."`
+	ByItself bool    `help:"Bring each chapter to the target by itself, and not the show that they are parts of."`
 
 	archived bool // the details are those of an archive, whose pictures are ready
 }
@@ -214,10 +216,24 @@ func (c mixdown) eachChapter(ctx context.Context, plan *mix.Plan, o handover.Ord
 	if err := os.MkdirAll(c.Output, 0o755); err != nil {
 		return err
 	}
+	var course *master.Course // of the show, which is measured once
+	known := func(measure func() (master.Course, error)) (master.Course, error) {
+		if course == nil {
+			of, err := measure()
+			if err != nil {
+				return of, err
+			}
+			course = &of
+		}
+		return *course, nil
+	}
 	for i := range sheet.Chapters {
 		one, name := sheet.OfChapter(i)
 		part := o
 		part.From, part.To = o.From+sheet.Chapters[i].At, o.From+sheet.Chapters[i].End
+		if !c.ByItself && o.Target != nil {
+			part.Of, part.Course = &session.Span{From: o.From, To: o.To}, known
+		}
 		part.Label.Sheet, part.Label.Origin, part.Name = one, int64(part.From), name
 		if err := make1(ctx, plan, part, filepath.Join(c.Output, name+"."+o.Setting.Format.Extension)); err != nil {
 			return err

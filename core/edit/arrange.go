@@ -54,20 +54,28 @@ func (o LayerClips) apply(d *draft) (string, error) {
 	}
 	where := onOff(o.Front, "to the front", "behind the others")
 	var name string
+	outermost := map[string]int{} // the layer of the clip of a track that was brought there last, beyond all others
+	beyond := func(own, layer int) int {
+		if o.Front {
+			return max(own, layer+1)
+		}
+		return min(own, layer-1)
+	}
 	for _, id := range clips {
 		t, c, err := d.clip(id)
 		if err != nil {
 			return "", err
 		}
-		for other, x := range t.Clips {
-			switch {
-			case other == id:
-			case o.Front:
-				c.Layer = max(c.Layer, x.Layer+1)
-			default:
-				c.Layer = min(c.Layer, x.Layer-1)
+		if layer, there := outermost[t.ID]; there {
+			c.Layer = beyond(c.Layer, layer)
+		} else {
+			for other, x := range t.Clips {
+				if other != id {
+					c.Layer = beyond(c.Layer, x.Layer)
+				}
 			}
 		}
+		outermost[t.ID] = c.Layer
 		t.Clips[id] = c
 		name = "Bring " + quote(c.Name) + " " + where
 	}

@@ -43,11 +43,15 @@ func Copy(doc session.Document, what Copying) (Fragment, error) {
 		return Fragment{}, chosen(what.Clips, "clips")
 	}
 	var rows []Row
+	named := make(map[string]bool, len(what.Clips))
+	for _, id := range what.Clips {
+		named[id] = true
+	}
 	top := -1
 	for i, t := range doc.Tracks {
 		row := Row{Name: t.Name, Part: t.Part}
 		for _, id := range t.ClipsInOrder() {
-			if len(what.Clips) > 0 && !slices.Contains(what.Clips, id) || len(what.Tracks) > 0 && !slices.Contains(what.Tracks, t.ID) {
+			if len(what.Clips) > 0 && !named[id] || len(what.Tracks) > 0 && !slices.Contains(what.Tracks, t.ID) {
 				continue
 			}
 			if c, some := within(t.Clips[id], span); some {

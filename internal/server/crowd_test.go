@@ -341,3 +341,36 @@ func TestAWrongEditIsToldByItsOperationItsFieldAndWhatThatTakes(t *testing.T) {
 	}
 	assert.Equal(t, []string{"Harbour theme", "Harbour theme"}, names, "a clip without a name bears its sound's")
 }
+
+func TestAFinishedFileThatIsGoneIsSaidToBe(t *testing.T) {
+	_, m := toShare(t)
+	kept, err := house.Store.Mixdown(t.Context(), m.ID)
+	require.NoError(t, err)
+	require.NoError(t, house.Bucket.Delete(t.Context(), work.MixdownKey(kept)))
+	for _, path := range []string{"/file", "/sound"} {
+		method := map[string]string{"/file": "GET", "/sound": "POST"}[path]
+		code, detail := refused(t, 404, method, "/mixdowns/"+m.ID+path, nil)
+		assert.Equal(t, "file-missing", code)
+		assert.Contains(t, detail, "mix it down again")
+	}
+}
+
+// A request that is broken off gives its plan back, and with it the recordings that are mapped for it.
+func TestAPlanIsGivenBackHoweverACheckEnds(t *testing.T) {
+	_, episode := crowded(t, 200)
+	for range 40 {
+		ctx, leave := context.WithTimeout(t.Context(), 3*time.Millisecond)
+		r, err := http.NewRequestWithContext(ctx, "GET", base+"/episodes/"+episode+"/findings", nil)
+		require.NoError(t, err)
+		if answer, err := http.DefaultClient.Do(r); err == nil {
+			_ = answer.Body.Close()
+		}
+		leave()
+		d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+		edited(t, episode, d.Version, edit.AddMarker{Name: "x"})
+	}
+	require.Eventually(t, func() bool {
+		house.Plans.ForgetIdle()
+		return house.Sounds.Mapped() == 0
+	}, 20*time.Second, 20*time.Millisecond, "nothing keeps recordings mapped")
+}

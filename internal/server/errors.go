@@ -44,7 +44,7 @@ var statusOf = map[string]int{
 	"unknown-step": http.StatusNotFound, "shared": http.StatusConflict, "link-withdrawn": http.StatusConflict, "name-taken": http.StatusConflict, "must-mend": http.StatusConflict, "being-measured": http.StatusServiceUnavailable,
 	"too-large": http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-full": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
 	"not-ready": http.StatusServiceUnavailable, "script-changed": http.StatusConflict, "sound-unreadable": http.StatusServiceUnavailable,
-	"not-given-up": http.StatusConflict, "queue-away": http.StatusServiceUnavailable, "original-missing": http.StatusNotFound, "original-unreadable": http.StatusServiceUnavailable,
+	"not-given-up": http.StatusConflict, "queue-away": http.StatusServiceUnavailable, "original-missing": http.StatusNotFound, "file-missing": http.StatusNotFound, "original-unreadable": http.StatusServiceUnavailable,
 }
 
 // fail turns an error into an answer. What is not meant for people is logged and answered in general words.

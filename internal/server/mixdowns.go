@@ -5,13 +5,14 @@ import (
 	"fmt"
 	"io"
 	"mime"
-	"net/http"
 	"path/filepath"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"gocloud.dev/blob"
+	"gocloud.dev/gcerrors"
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
@@ -301,9 +302,9 @@ func (s *Server) takeMixdownIn(ctx context.Context, mixdown string) (work.JobEve
 	if err != nil {
 		return work.JobEvent{}, err
 	}
-	r, err := s.Bucket.NewReader(ctx, work.MixdownKey(m), nil)
+	r, err := s.finished(ctx, m)
 	if err != nil {
-		return work.JobEvent{}, fmt.Errorf("open the mixdown: %w", err)
+		return work.JobEvent{}, err
 	}
 	defer r.Close()
 	id, _, err := s.Sounds.Put(ctx, r)
@@ -315,6 +316,18 @@ func (s *Server) takeMixdownIn(ctx context.Context, mixdown string) (work.JobEve
 		Sound: id, File: m.File, Part: session.Effect, About: &work.About{Name: name, Notes: "A finished file of this show."},
 	})
 	return work.View(job), err
+}
+
+// finished opens a finished file.
+func (s *Server) finished(ctx context.Context, m store.Mixdown) (*blob.Reader, error) {
+	r, err := s.Bucket.NewReader(ctx, work.MixdownKey(m), nil)
+	if gcerrors.Code(err) == gcerrors.NotFound {
+		return nil, problem.New("file-missing", "mixdown", "The file %s is not in the folder of finished files any more. Put that back from a backup, or mix it down again.", m.File)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("open the mixdown: %w", err)
+	}
+	return r, nil
 }
 
 // copyMixdown copies a file into the folder that was named for it.
@@ -329,7 +342,7 @@ func (s *Server) copyMixdown(ctx context.Context, mixdown string) (out Copied, e
 	out.Name, err = hosts.Folder{Dir: s.Folder}.Put(ctx, hosts.Parcel{
 		Key: store.NewID(), File: m.File, Size: m.Bytes,
 		Open: func(ctx context.Context) (io.ReadCloser, error) {
-			return s.Bucket.NewReader(ctx, work.MixdownKey(m), nil)
+			return s.finished(ctx, m)
 		},
 	})
 	return out, err
@@ -344,9 +357,9 @@ func (s *Server) mixdownFile(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, fail(err)
 	}
-	r, err := s.Bucket.NewReader(ctx, work.MixdownKey(m), nil)
+	r, err := s.finished(ctx, m)
 	if err != nil {
-		return nil, fail(fmt.Errorf("open the mixdown: %w", err))
+		return nil, fail(err)
 	}
 	format, _ := media.FindFormat(m.Format)
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {
@@ -356,6 +369,6 @@ func (s *Server) mixdownFile(ctx context.Context, in *struct {
 		if in.Download {
 			w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": m.File}))
 		}
-		http.ServeContent(w, req, "", m.Created, io.ReadSeeker(r))
+		served(w, req, m.Created, r)
 	}}, nil
 }
