@@ -62,7 +62,7 @@ func TestAFinishedFileIsHeardByAListenerInAnotherBrowserUntilItIsWithdrawn(t *te
 	w.Press("Share")
 	w.Click("aside .ticked input")
 	w.Type("#share-password", "fog") // Enter makes it
-	w.UntilText("A password has 4 to 100 characters")
+	w.UntilText("A password has 8 to 100 characters")
 	w.Type("#share-password", "three blasts")
 	page := sharedAt(w)
 

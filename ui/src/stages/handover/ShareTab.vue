@@ -66,7 +66,7 @@ async function make(): Promise<void> {
       type="text"
       autocomplete="off"
       maxlength="100"
-      placeholder="None"
+      placeholder="None; else 8 characters or more"
     />
     <span></span>
     <label class="ticked"><input v-model="wanted.comments" type="checkbox" /> Listeners may comment</label>
