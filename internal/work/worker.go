@@ -402,8 +402,7 @@ const givenUp = "given-up"
 
 // Again begins a job anew that was given up.
 func (w *Worker) Again(ctx context.Context, id string) error {
-	job, err := w.Store.Job(ctx, id)
-	if err != nil {
+	if _, err := w.Store.Job(ctx, id); err != nil {
 		return err
 	}
 	again, err := w.Store.Again(ctx, id)
@@ -413,7 +412,8 @@ func (w *Worker) Again(ctx context.Context, id string) error {
 	if !again {
 		return problem.New("not-given-up", "job", "This was not given up, or has been begun again already.")
 	}
-	if job, err = w.Store.Job(ctx, id); err != nil {
+	job, err := w.Store.Job(ctx, id)
+	if err != nil {
 		return err
 	}
 	w.tell(job, 0)
