@@ -2,7 +2,6 @@ package server_test
 
 import (
 	"context"
-	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -240,119 +239,6 @@ func TestATryThatNobodyReadsEnds(t *testing.T) {
 	runtime.ReadMemStats(&during)
 	assert.Less(t, int64(during.HeapAlloc)-int64(before.HeapAlloc), int64(100<<20), "of what nobody reads there is nothing")
 	require.Eventually(t, func() bool { return want() == 200 }, 40*time.Second, 50*time.Millisecond, "and who does not read makes room")
-}
-
-// slowly is a body that says something, waits until the disk is as it is to be, and goes on.
-type slowly struct {
-	first, rest io.Reader
-	between     func()
-}
-
-func (s *slowly) Read(p []byte) (int, error) {
-	if n, err := s.first.Read(p); n > 0 || err != io.EOF {
-		return n, err
-	}
-	if s.between != nil {
-		s.between()
-		s.between = nil
-	}
-	return s.rest.Read(p)
-}
-
-func TestADiskThatBecomesFullWhileARequestComesIsSaidToBe(t *testing.T) {
-	show, episode := newEpisode(t)
-	announced := func() string {
-		r, err := http.NewRequestWithContext(t.Context(), "POST", base+"/uploads/", nil)
-		require.NoError(t, err)
-		r.Header.Set("Tus-Resumable", "1.0.0")
-		r.Header.Set("Upload-Length", "12000000")
-		r.Header.Set("Upload-Metadata", "filename "+base64.StdEncoding.EncodeToString([]byte("a.wav"))+",show "+base64.StdEncoding.EncodeToString([]byte(show)))
-		answer, err := http.DefaultClient.Do(r)
-		require.NoError(t, err)
-		_ = answer.Body.Close()
-		require.Equal(t, 201, answer.StatusCode)
-		at, err := url.Parse(answer.Header.Get("Location"))
-		require.NoError(t, err)
-		return at.Path
-	}
-	upload := announced()
-	defer house.Worker.Uploads.Remove(upload[strings.LastIndexByte(upload, '/')+1:])
-	for _, c := range []struct{ method, path, kind string }{
-		{"POST", "/api/episodes/" + episode + "/edits", "application/json"},
-		{"PATCH", "/api/episodes/" + episode + "/script", "application/json"},
-		{"PATCH", upload, "application/offset+octet-stream"},
-	} {
-		var room func()
-		body := &slowly{strings.NewReader(`{"text":"`), strings.NewReader(strings.Repeat("x", 7<<20) + `"}`), func() { room = fill(t) }}
-		r, err := http.NewRequestWithContext(t.Context(), c.method, strings.TrimSuffix(base, "/api")+c.path, body)
-		require.NoError(t, err)
-		r.Header.Set("Content-Type", c.kind)
-		r.Header.Set("Tus-Resumable", "1.0.0")
-		r.Header.Set("Upload-Offset", "0")
-		answer, err := http.DefaultClient.Do(r)
-		require.NoError(t, err)
-		out, _ := io.ReadAll(answer.Body)
-		_ = answer.Body.Close()
-		room()
-		assert.Equal(t, http.StatusInsufficientStorage, answer.StatusCode, "%s: %s", c.path, out)
-		assert.Contains(t, string(out), "disk is full", c.path)
-	}
-}
-
-func TestAnUploadThatStopsComingIsToldSo(t *testing.T) {
-	show, _ := newEpisode(t)
-	r, err := http.NewRequestWithContext(t.Context(), "POST", base+"/uploads/", nil)
-	require.NoError(t, err)
-	r.Header.Set("Tus-Resumable", "1.0.0")
-	r.Header.Set("Upload-Length", "1000")
-	r.Header.Set("Upload-Metadata", "filename "+base64.StdEncoding.EncodeToString([]byte("a.wav"))+",show "+base64.StdEncoding.EncodeToString([]byte(show)))
-	made, err := http.DefaultClient.Do(r)
-	require.NoError(t, err)
-	_ = made.Body.Close()
-	at, err := url.Parse(made.Header.Get("Location"))
-	require.NoError(t, err)
-	defer house.Worker.Uploads.Remove(at.Path[strings.LastIndexByte(at.Path, '/')+1:])
-	answer := answerTo(t, "PATCH "+at.Path+" HTTP/1.1", "Host: localhost", "Tus-Resumable: 1.0.0", "Upload-Offset: 0", "Content-Type: application/offset+octet-stream", "Content-Length: 1000", "Connection: close")
-	assert.Equal(t, http.StatusRequestTimeout, answer.StatusCode)
-}
-
-func TestAWrongEditIsToldByItsOperationItsFieldAndWhatThatTakes(t *testing.T) {
-	show, episode := newEpisode(t)
-	sound := imported(t, show, episode, "Harbour%20theme", testkit.Noise(1, 0.2, audio.Second, 6))
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
-	for _, c := range []struct{ op, says string }{
-		{`{"type":"set-clips","clips":[{"clip":"c2","gain":"loud"}]}`, `"set-clips" cannot be carried out as it is: clips[0].gain: expected number`},
-		{`{"type":"add-marker","at":0,"name":"` + strings.Repeat("x", 300) + `"}`, `"add-marker" cannot be carried out as it is: name: expected length <= 200`},
-		{`{"type":"set-clips","clips":"all"}`, `"set-clips" cannot be carried out as it is: clips: expected array`},
-		{`{"type":"add-marker","at":"soon","name":"x"}`, `at: expected integer`},
-		{`{"type":"add-marker","at":0,"name":"x","colour":"red"}`, `colour: unexpected property`},
-		{`{"type":"explode"}`, `There is no operation "explode". Those that there are: add-marker,`},
-		{`["add-marker"]`, "The operation is an object"},
-	} {
-		_, detail := refused(t, 422, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": d.Version, "op": json.RawMessage(c.op)})
-		assert.Contains(t, detail, c.says)
-	}
-	_, detail := refused(t, 422, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": d.Version})
-	assert.Contains(t, detail, "The operation is missing")
-	edited(t, episode, d.Version, edit.InsertClip{Sound: sound, Track: d.Document.Tracks[0].ID, Start: 10 * audio.Second})
-	var names []string
-	for _, c := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].Clips {
-		names = append(names, c.Name)
-	}
-	assert.Equal(t, []string{"Harbour theme", "Harbour theme"}, names, "a clip without a name bears its sound's")
-}
-
-func TestAFinishedFileThatIsGoneIsSaidToBe(t *testing.T) {
-	_, m := toShare(t)
-	kept, err := house.Store.Mixdown(t.Context(), m.ID)
-	require.NoError(t, err)
-	require.NoError(t, house.Bucket.Delete(t.Context(), work.MixdownKey(kept)))
-	for _, path := range []string{"/file", "/sound"} {
-		method := map[string]string{"/file": "GET", "/sound": "POST"}[path]
-		code, detail := refused(t, 404, method, "/mixdowns/"+m.ID+path, nil)
-		assert.Equal(t, "file-missing", code)
-		assert.Contains(t, detail, "mix it down again")
-	}
 }
 
 // A request that is broken off gives its plan back, and with it the recordings that are mapped for it.

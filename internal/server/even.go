@@ -106,9 +106,12 @@ func (s *Server) thingsOf(ctx context.Context, episode string, version int64, do
 
 // evenedOf are the clips of a track that are to be evened out, in order.
 func evenedOf(t session.Track, chosen string) (clips []string) {
-	wanted := strings.Split(chosen, ",")
+	wanted := map[string]bool{}
+	for id := range strings.SplitSeq(chosen, ",") {
+		wanted[id] = true
+	}
 	for _, id := range t.ClipsInOrder() {
-		if !t.Clips[id].Silent && (slices.Contains(wanted, id) || (chosen == "" && t.Part == session.Voice)) {
+		if !t.Clips[id].Silent && (wanted[id] || (chosen == "" && t.Part == session.Voice)) {
 			clips = append(clips, id)
 		}
 	}

@@ -208,3 +208,16 @@ func TestATargetOfAShowIsReached(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, string(text), "Night programme")
 }
+
+func TestAFinishedFileThatIsGoneIsSaidToBe(t *testing.T) {
+	_, m := toShare(t)
+	kept, err := house.Store.Mixdown(t.Context(), m.ID)
+	require.NoError(t, err)
+	require.NoError(t, house.Bucket.Delete(t.Context(), work.MixdownKey(kept)))
+	for _, path := range []string{"/file", "/sound"} {
+		method := map[string]string{"/file": "GET", "/sound": "POST"}[path]
+		code, detail := refused(t, 404, method, "/mixdowns/"+m.ID+path, nil)
+		assert.Equal(t, "file-missing", code)
+		assert.Contains(t, detail, "mix it down again")
+	}
+}

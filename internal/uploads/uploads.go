@@ -180,7 +180,7 @@ const soon = time.Second
 // TakeUp queues, at once and then every so often, the imports of files that had arrived
 // when they could not be, because the process ended or something was away.
 func (u *Uploads) TakeUp(ctx context.Context) {
-	for next := again; ; {
+	for next := time.Duration(0); ; {
 		if err := u.Resume(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("a file that has arrived could not be taken up; trying again", "error", err)
 			next = min(again, max(soon, 2*next)) // and what never can be holds up nobody

@@ -1,0 +1,69 @@
+package store_test
+
+import (
+	"database/sql"
+	"os"
+	"testing"
+
+	_ "github.com/go-sql-driver/mysql"
+	"github.com/pressly/goose/v3"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/session"
+	"ruvel/internal/store"
+	"ruvel/testkit/dbtest"
+)
+
+// What was kept by the version before, whose tables were of version 13, is there as it was.
+func TestWhatTheVersionBeforeHasKeptIsReadOn(t *testing.T) {
+	dsn := dbtest.New(t)
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	older, err := goose.NewProvider(goose.DialectMySQL, db, os.DirFS("migrations"))
+	require.NoError(t, err)
+	_, err = older.UpTo(ctx, 13)
+	require.NoError(t, err)
+	show, layout, episode, mixdown, link := store.NewID(), store.NewID(), store.NewID(), store.NewID(), store.NewID()
+	was, now := session.New(), session.New()
+	was.Tracks = []session.Track{{ID: "t1", Name: "Music", Part: session.Music, Clips: map[string]session.Clip{}}}
+	now.Tracks = []session.Track{{ID: "t1", Name: "Music", Part: session.Music, Fader: -6, Clips: map[string]session.Clip{}}}
+	do := func(query string, values ...any) {
+		_, err := db.ExecContext(ctx, query, values...)
+		require.NoError(t, err)
+	}
+	do(`INSERT INTO shows (id, name) VALUES (?, 'Harbour Hours')`, show)
+	do(`INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, layout) VALUES (?, ?, 0, 'Feature', ?, 0, 2, '', '', '{}', TRUE)`, layout, show, now.JSON())
+	do(`INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, made_from, made_of) VALUES (?, ?, 1, 'Fog', ?, 0, 2, '', '', '{}', ?, ?)`,
+		episode, show, was.JSON(), layout, was.JSON())
+	do(`INSERT INTO mixdowns (id, episode_id, version, format, file, channels, begins, ends, bytes, loudness) VALUES (?, ?, 1, 'mp3', 'fog.mp3', 2, 0, 1, 3, '{}')`, mixdown, episode)
+	page := `{"sheet":{"title":"Fog “at” four","chapters":[{"at":0,"end":4,"title":"One"}]},"transcript":[{"key":"a","kind":"spoken","text":"Two long “blasts”."}],"outline":"AAECAw==","begins":0,"length":4,"file":"fog.mp3","bytes":3,"type":"audio/mpeg"}`
+	do(`INSERT INTO links (id, address, episode_id, mixdown_id, page, password) VALUES (?, 'AddressOfThirtyTwoSigns_12345678', ?, ?, ?, '')`, link, episode, mixdown, page)
+	do(`INSERT INTO publications (episode_id, show_id, guid, mixdown_id, page, published_at) VALUES (?, ?, ?, ?, ?, '2026-01-02')`, episode, show, store.NewID(), mixdown, page)
+
+	st, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	defer st.Close()
+	l, err := st.LinkAt(ctx, "AddressOfThirtyTwoSigns_12345678")
+	require.NoError(t, err)
+	assert.True(t, l.Page.Of.Told)
+	assert.Empty(t, l.Page.Of.Transcript, "which is read by itself")
+	assert.Equal(t, "Fog “at” four", l.Page.Of.Sheet.Title)
+	assert.Equal(t, []byte{0, 1, 2, 3}, l.Page.Of.Outline)
+	assert.Len(t, l.Page.Of.Sheet.Chapters, 1)
+	parts, err := st.LinkTranscript(ctx, link)
+	require.NoError(t, err)
+	require.Len(t, parts, 1)
+	assert.Equal(t, "Two long “blasts”.", parts[0].Text)
+	parts, err = st.PublishedTranscript(ctx, episode)
+	require.NoError(t, err)
+	assert.Len(t, parts, 1)
+	e, err := st.Episode(ctx, episode)
+	require.NoError(t, err)
+	doc, _, err := st.Document(ctx, episode)
+	require.NoError(t, err)
+	inLine, err := st.InLineWith(ctx, e, doc)
+	require.NoError(t, err)
+	assert.Equal(t, string(was.JSON()), string(inLine.JSON()), "it is told what has changed in its layout since")
+}
