@@ -22,7 +22,7 @@ type serve struct {
 	NATS     string        `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
 	KeepFree int64         `help:"Megabytes that must stay free on the disk." default:"200"`
 	Folder   string        `help:"A folder that finished files can be copied to." env:"RUVEL_FOLDER" type:"existingdir"`
-	Backup   *string       `help:"A folder into which the archives of all episodes are written by a schedule." env:"RUVEL_BACKUP" type:"path"`
+	Backup   *string       `help:"A folder into which the archives of all episodes are written by a schedule." env:"RUVEL_BACKUP"`
 	Every    time.Duration `help:"How often a backup is written." default:"24h" env:"RUVEL_BACKUP_EVERY" name:"backup-every"`
 	Name     []string      `help:"A further name that Ruvel answers to, as behind a proxy; loopback addresses and localhost are always answered to." env:"RUVEL_NAMES"`
 }
