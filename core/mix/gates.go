@@ -9,11 +9,8 @@ import (
 )
 
 // What a gate does where a span begins to be computed may have been decided long before: between its thresholds it goes
-// on with what it did. So what lies before the place from which on the gate of a span goes by what it hears is looked through, a second at a
-// time, back to the last that decides it: speech does so a few times a second. What each makes of a gate is kept by what it is made of, as spans are.
-
-// glance is how much is looked through at a time. Spans are so many of them apart, so that they share them.
-const glance = audio.Second
+// on with what it did. So the stretches between the places from which on the gates of one span and of the next go by what they hear are
+// looked through, back to the last one that decides it. What each makes of a gate is kept by what it is made of, as spans are.
 
 // passage is what a stretch makes of a gate.
 type passage struct {
@@ -44,8 +41,8 @@ func (p *Plan) gateBefore(t *track, n int64, compute bool) (state treat.Gated, k
 		return state, true
 	}
 	var between []passage // the last first
-	for to := t.heeds(n); to > 0; to = max(0, to-glance) {
-		of, known := p.passage(t, max(0, to-glance), to, compute)
+	for k := n; t.heeds(k) > 0; k-- {
+		of, known := p.passage(t, k, compute)
 		if !known {
 			return state, false
 		}
@@ -59,8 +56,9 @@ func (p *Plan) gateBefore(t *track, n int64, compute bool) (state treat.Gated, k
 	return state, true
 }
 
-// passage is a stretch of a track.
-func (p *Plan) passage(t *track, from, to audio.Frames, compute bool) (passage, bool) {
+// passage is the stretch before a span from which on its gate goes by what it hears.
+func (p *Plan) passage(t *track, n int64, compute bool) (passage, bool) {
+	from, to := t.heeds(n-1), t.heeds(n)
 	lead := min(from, treat.RunIn)
 	begin, end := from-lead, to+t.treated.ahead
 	if !t.sounds(begin, end) {
