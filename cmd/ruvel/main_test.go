@@ -372,8 +372,8 @@ func TestTheCommandLineMakesTheSameBytesAsTheServer(t *testing.T) {
 	require.NotEmpty(t, episode)
 	// On the command line artwork is a file that is scaled anew; so here it is left out.
 	was := ask[details.Details](r, "GET", "/shows/"+show+"/details", nil)
-	ask[any](r, "PUT", "/shows/"+show+"/details", details.Details{Presenter: "Ada Quill", Language: "en", Keywords: []string{"fog", "harbour"}})
-	ask[any](r, "PUT", "/episodes/"+episode+"/details", details.Details{Date: "2026-11-30", Description: "Two voices,\none horn."})
+	ask[any](r, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, details.Details{Presenter: "Ada Quill", Language: "en", Keywords: []string{"fog", "harbour"}}))
+	ask[any](r, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, details.Details{Date: "2026-11-30", Description: "Two voices,\none horn."}))
 	sheet := ask[server.Ahead](r, "GET", "/episodes/"+episode+"/handover?files=mp3", nil).Sheet
 	require.NotEmpty(t, sheet.Chapters)
 	dir := t.TempDir()
@@ -411,7 +411,7 @@ func TestTheCommandLineMakesTheSameBytesAsTheServer(t *testing.T) {
 
 	// With its artwork, from the archive of the episode alone.
 	require.NotEmpty(t, was.Artwork)
-	ask[any](r, "PUT", "/shows/"+show+"/details", was)
+	ask[any](r, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, was))
 	job := ask[server.Begun](r, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": files[:1]}).Jobs[0]
 	r.until(func() bool { return r.state(job.ID) == "done" })
 	fetch := func(path string) []byte {

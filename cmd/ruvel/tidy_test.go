@@ -66,7 +66,7 @@ func TestARequestThatIsUnderWayIsFinishedWhenTheServerEnds(t *testing.T) {
 	data := filepath.Join(place(t), "data")
 	r := serve(t, data, "--no-demo")
 	show, _ := newEpisode(r)
-	events, err := http.Get(r.base + "/episodes/" + ask[[]named](r, "GET", "/shows/"+show+"/episodes", nil)[0].ID + "/events")
+	events, err := http.Get(r.base + "/events?episode=" + ask[[]named](r, "GET", "/shows/"+show+"/episodes", nil)[0].ID)
 	require.NoError(t, err)
 	defer events.Body.Close()
 	body, writer := io.Pipe()

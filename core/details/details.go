@@ -82,8 +82,8 @@ func (d *Details) Check() error {
 			return err
 		}
 	}
-	if d.Season < 0 {
-		return problem.New("bad-season", "season", "A season is a number from 1 on.")
+	if d.Season < 0 || d.Season > 1_000_000 {
+		return problem.New("bad-season", "season", "A season is a number from 1 to 1000000.")
 	}
 	if d.Date = strings.TrimSpace(d.Date); d.Date != "" {
 		if _, err := time.Parse(time.DateOnly, d.Date); err != nil {

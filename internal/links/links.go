@@ -68,29 +68,42 @@ func Make(ctx context.Context, st *store.Store, m store.Mixdown, page store.Page
 	return l, st.AddLink(ctx, l)
 }
 
-// Change gives a link another end, and comments or none. The password stays if it is nil, and goes if it is empty.
-func Change(ctx context.Context, st *store.Store, id string, ends *time.Time, comments bool, password *string) error {
-	l, err := st.Link(ctx, id)
-	if err != nil {
-		return err
-	}
-	if l.Withdrawn != nil {
-		return problem.New("link-withdrawn", "link", "This link has been withdrawn. Make another one.")
-	}
-	w := Wanted{Ends: ends}
-	if password != nil {
-		w.Password = *password
+// Changed is what becomes of a link; what is nil stays.
+type Changed struct {
+	Ends     *time.Time
+	Endless  bool // it does not end by itself any more
+	Comments *bool
+	Password *string // empty: there is none any more
+}
+
+// Change gives a link another end, another password, and comments or none.
+func Change(ctx context.Context, st *store.Store, id string, to Changed) (err error) {
+	w := Wanted{Ends: to.Ends}
+	var password string
+	if to.Password != nil {
+		w.Password = *to.Password
 	}
 	if err := w.check(); err != nil {
 		return err
 	}
-	l.Ends, l.Comments = ends, comments
-	if password != nil {
-		if l.Password, err = hashed(*password); err != nil {
-			return err
-		}
+	if password, err = hashed(w.Password); err != nil {
+		return err
 	}
-	return st.ChangeLink(ctx, l)
+	return st.ChangeLink(ctx, id, func(l *store.Link) error {
+		if l.Withdrawn != nil {
+			return problem.New("link-withdrawn", "link", "This link has been withdrawn. Make another one.")
+		}
+		if to.Ends != nil || to.Endless {
+			l.Ends = to.Ends
+		}
+		if to.Comments != nil {
+			l.Comments = *to.Comments
+		}
+		if to.Password != nil {
+			l.Password = password
+		}
+		return nil
+	})
 }
 
 // Limits of a password, in characters.

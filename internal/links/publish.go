@@ -5,30 +5,57 @@ import (
 	"regexp"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/google/uuid"
 
 	"ruvel/core/problem"
+	"ruvel/core/revise"
 	"ruvel/core/session"
 	"ruvel/internal/store"
 )
 
 var feedName = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{1,58}[a-z0-9])$`)
 
-// SetFeed gives a feed a name by which everybody finds it, or none, and has it say something else of its show.
-func SetFeed(ctx context.Context, st *store.Store, f store.Feed, name string, renew bool, said store.FeedSaid) (err error) {
-	f.Name = nil
-	if name != "" {
-		if !feedName.MatchString(name) {
-			return problem.New("bad-name", "name", "A feed's name has 3 to 60 small letters, digits and hyphens, such as harbour-hours.")
+// said is a feed as it is changed.
+type said struct {
+	Name string `json:"name,omitempty"`
+	store.FeedSaid
+}
+
+// ReviseFeed gives the feed of a show a name by which everybody finds it, or none, and has it say something else.
+func ReviseFeed(ctx context.Context, st *store.Store, show string, changes revise.Revision) error {
+	return st.ReviseFeed(ctx, show, func(f store.Feed) (store.Feed, error) {
+		now := said{FeedSaid: f.Said.Of}
+		if f.Name != nil {
+			now.Name = *f.Name
 		}
-		f.Name = &name
-	}
-	if renew {
-		if f.Address, err = Address(); err != nil {
-			return err
+		next, err := revise.Apply(now, changes)
+		if err != nil {
+			return f, err
 		}
-	}
+		f.Name = nil
+		if next.Name != "" {
+			if !feedName.MatchString(next.Name) {
+				return f, problem.New("bad-name", "name", "A feed's name has 3 to 60 small letters, digits and hyphens, such as harbour-hours.")
+			}
+			f.Name = &next.Name
+		}
+		f.Said.Of = next.FeedSaid
+		return f, checkFeed(&f.Said.Of)
+	})
+}
+
+// RenewFeed gives the feed of a show another address.
+func RenewFeed(ctx context.Context, st *store.Store, show string) error {
+	return st.ReviseFeed(ctx, show, func(f store.Feed) (_ store.Feed, err error) {
+		f.Address, err = Address()
+		return f, err
+	})
+}
+
+// checkFeed says what is wrong with what a feed says, and puts its texts in order.
+func checkFeed(said *store.FeedSaid) error {
 	if said.Home != "" {
 		if err := session.CheckLink(said.Home); err != nil {
 			return problem.New("bad-link", "home", "The page of the show is an address that begins with https://, such as https://example.org.")
@@ -37,12 +64,23 @@ func SetFeed(ctx context.Context, st *store.Store, f store.Feed, name string, re
 	if said.Contact != "" && (!strings.Contains(strings.Trim(said.Contact, "@"), "@") || strings.ContainsAny(said.Contact, " \n<>")) {
 		return problem.New("bad-contact", "contact", "The contact is an address for mail, such as show@example.org.")
 	}
-	for _, text := range []*string{&said.Author, &said.Contact, &said.Category, &said.Home} {
-		*text = tidy(*text, false)
+	for _, f := range []struct {
+		name  string
+		text  *string
+		most  int
+		lines bool
+	}{
+		{"author", &said.Author, 200, false},
+		{"contact", &said.Contact, 200, false},
+		{"category", &said.Category, 100, false},
+		{"home", &said.Home, 500, false},
+		{"description", &said.Description, 4000, true},
+	} {
+		if *f.text = tidy(*f.text, f.lines); utf8.RuneCountInString(*f.text) > f.most {
+			return problem.New("too-long", f.name, "The %s may have %d characters; this one has %d.", f.name, f.most, utf8.RuneCountInString(*f.text))
+		}
 	}
-	said.Description = tidy(said.Description, true)
-	f.Said.Of = said
-	return st.SetFeed(ctx, f)
+	return nil
 }
 
 // Publish puts a finished file of an episode into the feed of its show, from a moment on. Where none is given that is now, or, if

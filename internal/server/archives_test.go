@@ -33,8 +33,8 @@ func kept(t *testing.T) (episode string, doc session.Document) {
 	for id := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers {
 		do(t, episode, version+1, map[string]any{"type": "set-markers", "markers": []any{map[string]any{"marker": id, "picture": small.ID}}})
 	}
-	want[any](t, "PUT", "/shows/"+show+"/details", map[string]any{"presenter": "Ada Quill", "artwork": artwork.ID})
-	want[server.Episode](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of fog", "guests": []string{"Odd"}})
+	want[any](t, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill", "artwork": artwork.ID}))
+	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Of fog", "guests": []string{"Odd"}}))
 	want[any](t, "PATCH", "/episodes/"+episode+"/script", map[string]any{"base": 0, "text": "Two blasts."})
 	return episode, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document
 }

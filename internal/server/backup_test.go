@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/core/session"
 	"ruvel/internal/archive"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
@@ -75,11 +76,13 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 			want[any](t, "PATCH", "/episodes/"+episode+"/script", map[string]any{"text": "The lamp is lit.", "base": 0})
 		},
 		"details": func() {
-			want[any](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of a lamp"})
+			want[any](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Of a lamp"}))
 		},
 		"credits": func() { want[any](t, "PATCH", "/shows/"+show+"/sounds/"+sound, map[string]any{"author": "Ada Quill"}) },
-		"show":    func() { want[any](t, "PUT", "/shows/"+show+"/details", map[string]any{"presenter": "Ada Quill"}) },
-		"name":    func() { want[any](t, "PATCH", "/episodes/"+episode, map[string]any{"title": title, "number": 7}) },
+		"show": func() {
+			want[any](t, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill"}))
+		},
+		"name": func() { want[any](t, "PATCH", "/episodes/"+episode, map[string]any{"title": title, "number": 7}) },
 	} {
 		change()
 		written, err := house.Backup(t.Context(), folder)
@@ -103,11 +106,11 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 
 func TestTheSettingsOfAShowAreKeptAndGivenToAnother(t *testing.T) {
 	show, _ := newEpisode(t)
-	want[any](t, "PUT", "/shows/"+show+"/details", map[string]any{"presenter": "Ada Quill", "language": "en"})
-	want[any](t, "PUT", "/shows/"+show+"/targets", []any{map[string]any{"name": "Our own", "integrated": -18, "tolerance": 1, "truePeak": -2}})
+	want[any](t, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill", "language": "en"}))
+	want[any](t, "PATCH", "/shows/"+show+"/targets", testkit.Revised(t, []session.OwnTarget{{Name: "Our own", Integrated: -18, Tolerance: 1, TruePeak: -2}}))
 	settings := want[server.ShowSettings](t, "GET", "/shows/"+show+"/settings", nil)
 	want[any](t, "POST", "/shows/"+show+"/treatments", map[string]any{"name": "Keeper", "treatment": compressing()})
-	want[any](t, "PUT", "/shows/"+show+"/feed", map[string]any{"name": "", "description": "Of a harbour", "category": "Society"})
+	want[any](t, "PATCH", "/shows/"+show+"/feed", testkit.Revised(t, map[string]any{"name": "", "description": "Of a harbour", "category": "Society"}))
 	settings = want[server.ShowSettings](t, "GET", "/shows/"+show+"/settings", nil)
 	other, _ := newEpisode(t)
 	settings.Details.Artwork = strings.Repeat("b", 64) // which the other does not have

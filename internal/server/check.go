@@ -20,6 +20,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/problem"
 	"ruvel/core/review"
+	"ruvel/core/revise"
 	"ruvel/core/session"
 	"ruvel/internal/plans"
 	"ruvel/internal/store"
@@ -103,16 +104,13 @@ func (s *Server) checkRoutes(api huma.API) {
 		func(ctx context.Context, in *InShow) (*body[review.Bounds], error) {
 			return answer(s.Store.Limits(ctx, in.Show))
 		})
-	huma.Register(api, operation("PUT", "/shows/{show}/limits", "set-limits", "Give a show other limits"),
+	huma.Register(api, operation("PATCH", "/shows/{show}/limits", "revise-limits", "Give a show other limits. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
-			Body review.Bounds
+			Body revise.Revision
 		},
 		) (*body[review.Bounds], error) {
-			if err := s.Store.SetLimits(ctx, in.Show, in.Body); err != nil {
-				return nil, fail(err)
-			}
-			return answer(s.Store.Limits(ctx, in.Show))
+			return answer(s.Store.ReviseLimits(ctx, in.Show, in.Body))
 		})
 }
 

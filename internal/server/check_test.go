@@ -70,9 +70,9 @@ func TestAnEpisodeIsCheckedMendedAndCheckedAgain(t *testing.T) {
 	assert.Less(t, testkit.MaxDifference(t, mended, after), 1.0/15000, "what was heard before is what was made")
 
 	// What is missing is written down, and is missed no more.
-	want[server.Episode](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "What it is about", "language": "en"})
+	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "What it is about", "language": "en"}))
 	assert.Empty(t, ofKind(findingsOf(t, episode, version), "details"))
-	code, _ := refused(t, 422, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "", "language": "?"})
+	code, _ := refused(t, 422, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "", "language": "?"}))
 	assert.Equal(t, "bad-language", code)
 
 	// Set aside with a reason, in one step that can be taken back.
@@ -89,12 +89,12 @@ func TestAnEpisodeIsCheckedMendedAndCheckedAgain(t *testing.T) {
 	version = do(t, episode, version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": voice, "solo": true}}}).Version
 	require.Len(t, ofKind(findingsOf(t, episode, version), "solo"), 1)
 	limits.DeadBefore, limits.DeadAfter = 20, 20
-	want[review.Bounds](t, "PUT", "/shows/"+show+"/limits", limits)
+	want[review.Bounds](t, "PATCH", "/shows/"+show+"/limits", testkit.Revised(t, limits))
 	f = findingsOf(t, episode, version)
 	assert.Equal(t, 20.0, f.Limits.DeadBefore)
 	assert.Empty(t, ofKind(f, "dead-air"), "six seconds before and after the voice are within the limits now")
 	limits.Click = 5
-	code, _ = refused(t, 422, "PUT", "/shows/"+show+"/limits", limits)
+	code, _ = refused(t, 422, "PATCH", "/shows/"+show+"/limits", testkit.Revised(t, limits))
 	assert.NotEmpty(t, code)
 }
 

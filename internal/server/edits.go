@@ -50,6 +50,12 @@ func (Op) Schema(r huma.Registry) *huma.Schema {
 	return s
 }
 
+// inHistory is a step through the history of an episode.
+type inHistory struct {
+	InEpisode
+	Base int64 `query:"base" minimum:"0" doc:"The version that it is meant for; left out: whichever there is"`
+}
+
 func (s *Server) editRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}", "get-desk", "An episode with its document"),
 		func(ctx context.Context, in *InEpisode) (*body[Desk], error) { return answer(s.desk(ctx, in.Episode)) })
@@ -77,13 +83,13 @@ func (s *Server) editRoutes(api huma.API) {
 			return s.changed(in.Episode, c, err)
 		})
 	huma.Register(api, operation("POST", "/episodes/{episode}/undo", "undo", "Take the last step back"),
-		func(ctx context.Context, in *InEpisode) (*body[work.ChangeEvent], error) {
-			c, err := s.Store.Undo(ctx, in.Episode)
+		func(ctx context.Context, in *inHistory) (*body[work.ChangeEvent], error) {
+			c, err := s.Store.Undo(ctx, in.Episode, in.Base)
 			return s.changed(in.Episode, c, err)
 		})
 	huma.Register(api, operation("POST", "/episodes/{episode}/redo", "redo", "Carry the step that was undone last out again"),
-		func(ctx context.Context, in *InEpisode) (*body[work.ChangeEvent], error) {
-			c, err := s.Store.Redo(ctx, in.Episode)
+		func(ctx context.Context, in *inHistory) (*body[work.ChangeEvent], error) {
+			c, err := s.Store.Redo(ctx, in.Episode, in.Base)
 			return s.changed(in.Episode, c, err)
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/levels", "get-levels", "What acts on the level of a clip at a moment"),

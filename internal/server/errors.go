@@ -10,11 +10,13 @@ import (
 	"maps"
 	"net/http"
 	"os"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"ruvel/core/audio"
 	"ruvel/core/problem"
+	"ruvel/core/revise"
 	"ruvel/internal/chunks"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -52,6 +54,7 @@ func fail(err error) error {
 	var p problem.Problem
 	var c store.Conflict
 	var gap chunks.Gap
+	var stale revise.Stale
 	if errors.Is(err, audio.ErrUnreadable) {
 		err = work.Unreadable()
 	}
@@ -63,6 +66,12 @@ func fail(err error) error {
 	case errors.As(err, &c):
 		e := newError(http.StatusConflict, c.Error(), "version-conflict")
 		e.Current = c.Current
+		return e
+	case errors.As(err, &stale):
+		e := newError(http.StatusConflict, stale.Error(), "changed-meanwhile")
+		for _, name := range slices.Sorted(maps.Keys(stale.There)) {
+			e.Errors = append(e.Errors, &huma.ErrorDetail{Message: "was changed meanwhile", Location: name, Value: stale.There[name]})
+		}
 		return e
 	case errors.As(err, &gap):
 		e := newError(http.StatusConflict, "A stretch of the recording before this one has not arrived yet.", "chunk-missing")

@@ -19,6 +19,7 @@ import (
 	"github.com/google/uuid"
 
 	"ruvel/core/details"
+	"ruvel/core/revise"
 	"ruvel/core/script"
 	"ruvel/internal/feed"
 	"ruvel/internal/links"
@@ -47,12 +48,6 @@ type Publishing struct {
 	Page    string     `json:"page,omitempty" doc:"Path of its page for listeners"`
 }
 
-type feedSettings struct {
-	Name  string `json:"name,omitempty" maxLength:"60" doc:"By which everybody finds it: small letters, digits and hyphens; left out: it is private"`
-	Renew bool   `json:"renew,omitempty" doc:"It gets another address; whoever has the one before finds nothing there any more"`
-	store.FeedSaid
-}
-
 type toPublish struct {
 	Mixdown    string     `json:"mixdown" format:"uuid" doc:"A finished file of the episode"`
 	At         *time.Time `json:"at,omitempty" doc:"Left out: now; of an episode that is in the feed: as it was"`
@@ -64,15 +59,26 @@ func (s *Server) feedRoutes(api huma.API) {
 		func(ctx context.Context, in *InShow) (*body[FeedView], error) {
 			return answer(s.feedView(ctx, in.Show))
 		})
-	huma.Register(api, operation("PUT", "/shows/{show}/feed", "set-feed", "What a feed says of its show, and who finds it"),
+	huma.Register(api, operation("PATCH", "/shows/{show}/feed", "revise-feed", "What a feed says of its show, and its name, by which everybody finds it: small letters, digits and hyphens, or nothing: it is private. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
-			Body feedSettings
+			Body revise.Revision
 		},
 		) (*body[FeedView], error) {
-			f, err := s.feedOf(ctx, in.Show)
+			_, err := s.feedOf(ctx, in.Show) // so that there is one
 			if err == nil {
-				err = links.SetFeed(ctx, s.Store, f, in.Body.Name, in.Body.Renew, in.Body.FeedSaid)
+				err = links.ReviseFeed(ctx, s.Store, in.Show, in.Body)
+			}
+			if err != nil {
+				return nil, fail(err)
+			}
+			return answer(s.feedView(ctx, in.Show))
+		})
+	huma.Register(api, operation("POST", "/shows/{show}/feed/renew", "renew-feed", "Give a feed another address; whoever has the one before finds nothing there any more"),
+		func(ctx context.Context, in *InShow) (*body[FeedView], error) {
+			_, err := s.feedOf(ctx, in.Show)
+			if err == nil {
+				err = links.RenewFeed(ctx, s.Store, in.Show)
 			}
 			if err != nil {
 				return nil, fail(err)

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/internal/server"
+	"ruvel/testkit"
 )
 
 // heardOf is what a player finds in a feed.
@@ -38,7 +39,7 @@ func TestAnEpisodeIsPublishedScheduledAndWithdrawnInTheFeedOfItsShow(t *testing.
 		}
 	}
 	artwork := want[server.Picture](t, "POST", "/shows/"+id+"/pictures", drawn(t, 1400))
-	want[any](t, "PUT", "/shows/"+id+"/details", map[string]any{"presenter": "Ada Quill", "language": "en-GB", "artwork": artwork.ID})
+	want[any](t, "PATCH", "/shows/"+id+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill", "language": "en-GB", "artwork": artwork.ID}))
 	f := want[server.FeedView](t, "GET", "/shows/"+id+"/feed", nil)
 	assert.Regexp(t, `^/f/[\w-]{32}$`, f.Path, "at first it is for those alone who have its address")
 	read, _ := heardOf(t, f.Path)
@@ -133,17 +134,19 @@ func TestAnEpisodeIsPublishedScheduledAndWithdrawnInTheFeedOfItsShow(t *testing.
 
 	// A name is for everybody; another address shuts out those who had the one before.
 	name := "harbour-" + strings.ToLower(m.ID[len(m.ID)-12:])
-	named := want[server.FeedView](t, "PUT", "/shows/"+id+"/feed", map[string]any{"name": name, "description": "Of harbours", "explicit": true, "contact": "ada@example.org", "renew": true})
+	named := want[server.FeedView](t, "PATCH", "/shows/"+id+"/feed", testkit.Revised(t, map[string]any{"name": name, "description": "Of harbours", "explicit": true, "contact": "ada@example.org"}))
+	renewed := want[server.FeedView](t, "POST", "/shows/"+id+"/feed/renew", nil)
+	assert.Equal(t, named, renewed, "who comes by its name notices nothing")
 	assert.Equal(t, "/f/"+name, named.Path)
 	read, _ = heardOf(t, named.Path)
 	assert.Equal(t, "Of harbours", read.Description)
 	answer, _ = visit(t, "GET", f.Path, nil)
 	assert.Equal(t, 404, answer.StatusCode)
 	second, _ := newEpisode(t)
-	code, _ = refused(t, 409, "PUT", "/shows/"+second+"/feed", map[string]any{"name": name})
+	code, _ = refused(t, 409, "PATCH", "/shows/"+second+"/feed", testkit.Revised(t, map[string]any{"name": name}))
 	assert.Equal(t, "name-taken", code)
 	for wrong, body := range map[string]map[string]any{"bad-name": {"name": "Harbour Hours"}, "bad-link": {"home": "javascript:alert(1)"}, "bad-contact": {"contact": "nobody"}} {
-		code, _ = refused(t, 422, "PUT", "/shows/"+id+"/feed", body)
+		code, _ = refused(t, 422, "PATCH", "/shows/"+id+"/feed", testkit.Revised(t, body))
 		assert.Equal(t, wrong, code)
 	}
 }

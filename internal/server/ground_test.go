@@ -29,7 +29,7 @@ import (
 // follow listens to an episode's events until the test ends.
 func follow(t *testing.T, episode string) <-chan work.Event {
 	t.Helper()
-	r, err := http.Get(base + "/episodes/" + episode + "/events")
+	r, err := http.Get(base + "/events?episode=" + episode)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = r.Body.Close() })
 	lines := bufio.NewScanner(r.Body)
@@ -155,7 +155,7 @@ func TestAWindowThatDoesNotReadItsEventsIsCutOff(t *testing.T) {
 	t.Parallel()
 	_, episode := newEpisode(t)
 	before := house.Queue.Listeners()
-	raw(t, "/episodes/"+episode+"/events")
+	raw(t, "/events?episode="+episode)
 	require.Eventually(t, func() bool { return house.Queue.Listeners() > before }, patience, tick)
 	loud := fmt.Appendf(nil, `{"script":{"show":%q}}`, strings.Repeat("x", 1<<19))
 	begun := time.Now()
@@ -204,7 +204,7 @@ func TestAfterAHundredEpisodesWereOpenedAndClosedEverythingIsBackWhereItWas(t *t
 	visit := func(n int) {
 		e := want[server.Episode](t, "POST", "/shows/"+show+"/episodes", map[string]any{"title": fmt.Sprintf("Episode %d", n)})
 		do(t, e.ID, 1, map[string]any{"type": "insert-clip", "sound": sound, "start": 0, "part": "music"})
-		events, err := http.Get(base + "/episodes/" + e.ID + "/events")
+		events, err := http.Get(base + "/events?episode=" + e.ID)
 		require.NoError(t, err)
 		stream(t, e.ID, "from=0", 3)
 		want[server.Measured](t, "GET", "/episodes/"+e.ID+"/loudness", nil)
@@ -335,7 +335,7 @@ func TestTheRemovalOfAnEpisodeIsToldToItsWindows(t *testing.T) {
 	events := follow(t, episode)
 	want[any](t, "DELETE", "/episodes/"+episode, nil)
 	next(t, events, func(e work.Event) bool { return e.Removed != nil })
-	_, _, _ = call(t, "GET", "/episodes/"+episode+"/events", nil)
+	_, _, _ = call(t, "GET", "/events?episode="+episode, nil)
 }
 
 func TestADeskComesWithWhatFollowsFromItsDocument(t *testing.T) {

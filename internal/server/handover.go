@@ -16,6 +16,7 @@ import (
 	"ruvel/core/master"
 	"ruvel/core/problem"
 	"ruvel/core/review"
+	"ruvel/core/revise"
 	"ruvel/core/session"
 	"ruvel/internal/handover"
 	"ruvel/internal/media"
@@ -47,16 +48,19 @@ type aheadQuery struct {
 	Files    []string     `query:"files" maxItems:"20" doc:"Formats as key:quality:rate:channels"`
 }
 
+// revising is how a part of something is changed.
+const revising = "Only what is named changes; what has been changed elsewhere since it was read is not overwritten, but given back with the code changed-meanwhile"
+
 func (s *Server) handoverRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}/handover", "get-handover", "What handing an episode over will come to, before it is done"),
 		func(ctx context.Context, in *aheadQuery) (*body[Ahead], error) { return answer(s.ahead(ctx, in)) })
-	huma.Register(api, operation("PUT", "/episodes/{episode}/details", "set-details", "Say what an episode is about. What is left out is not said of it, or only by its show"),
+	huma.Register(api, operation("PATCH", "/episodes/{episode}/details", "revise-details", "Say something else of an episode. What is empty is not said of it, or only by its show. "+revising),
 		func(ctx context.Context, in *struct {
 			InEpisode
-			Body details.Details
+			Body revise.Revision
 		},
 		) (*body[Episode], error) {
-			if err := s.Store.Describe(ctx, in.Episode, in.Body); err != nil {
+			if err := s.Store.ReviseEpisode(ctx, in.Episode, in.Body); err != nil {
 				return nil, fail(err)
 			}
 			e, err := s.Store.Episode(ctx, in.Episode)
@@ -66,31 +70,25 @@ func (s *Server) handoverRoutes(api huma.API) {
 		func(ctx context.Context, in *InShow) (*body[details.Details], error) {
 			return answer(s.Store.Details(ctx, in.Show))
 		})
-	huma.Register(api, operation("PUT", "/shows/{show}/details", "set-show-details", "Say something else of all episodes of a show"),
+	huma.Register(api, operation("PATCH", "/shows/{show}/details", "revise-show-details", "Say something else of all episodes of a show. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
-			Body details.Details
+			Body revise.Revision
 		},
 		) (*body[details.Details], error) {
-			if err := s.Store.SetDetails(ctx, in.Show, in.Body); err != nil {
-				return nil, fail(err)
-			}
-			return answer(s.Store.Details(ctx, in.Show))
+			return answer(s.Store.ReviseDetails(ctx, in.Show, in.Body))
 		})
 	huma.Register(api, operation("GET", "/shows/{show}/targets", "list-show-targets", "The delivery targets that a show has made for itself"),
 		func(ctx context.Context, in *InShow) (*body[[]session.OwnTarget], error) {
 			return answer(s.Store.Targets(ctx, in.Show))
 		})
-	huma.Register(api, operation("PUT", "/shows/{show}/targets", "set-show-targets", "Give a show other targets of its own"),
+	huma.Register(api, operation("PATCH", "/shows/{show}/targets", "revise-show-targets", "Give a show targets of its own, by their names, or take them off. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
-			Body []session.OwnTarget
+			Body revise.Revision
 		},
 		) (*body[[]session.OwnTarget], error) {
-			if err := s.Store.SetTargets(ctx, in.Show, in.Body); err != nil {
-				return nil, fail(err)
-			}
-			return answer(s.Store.Targets(ctx, in.Show))
+			return answer(s.Store.ReviseTargets(ctx, in.Show, in.Body))
 		})
 	add := operation("POST", "/shows/{show}/pictures", "add-picture", "Hand in a picture; the request's body is its bytes, JPEG or PNG. It is cropped to a square and scaled")
 	add.RequestBody = &huma.RequestBody{Content: map[string]*huma.MediaType{"application/octet-stream": {}}}

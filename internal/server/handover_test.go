@@ -81,9 +81,9 @@ func TestAnEpisodeIsHandedOverWithItsDetailsAndThoseOfItsShow(t *testing.T) {
 	assert.Equal(t, "bad-link", code)
 	assert.Contains(t, detail, "begins with https://")
 
-	want[any](t, "PUT", "/shows/"+show+"/details", map[string]any{"presenter": "Ada Quill", "language": "en", "artwork": artwork.ID, "copyright": "© them"})
-	want[server.Episode](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "What it is about", "guests": []string{"Odd"}, "date": "2026-11-30"})
-	code, _ = refused(t, 422, "PUT", "/episodes/"+episode+"/details", map[string]any{"artwork": strings.Repeat("a", 64)})
+	want[any](t, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill", "language": "en", "artwork": artwork.ID, "copyright": "© them"}))
+	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "What it is about", "guests": []string{"Odd"}, "date": "2026-11-30"}))
+	code, _ = refused(t, 422, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"artwork": strings.Repeat("a", 64)}))
 	assert.Equal(t, "unknown-picture", code)
 	code, _ = refused(t, 422, "POST", "/shows/"+show+"/pictures", []byte("no picture"))
 	assert.Equal(t, "no-picture", code)
@@ -193,8 +193,8 @@ func TestATargetOfAShowIsReached(t *testing.T) {
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.1, 6*audio.Second, 6))
 	own := session.OwnTarget{Name: "Night programme", Integrated: -27.5, Tolerance: 0.3, TruePeak: -6}
-	want[[]session.OwnTarget](t, "PUT", "/shows/"+show+"/targets", []session.OwnTarget{own})
-	code, _ := refused(t, 422, "PUT", "/shows/"+show+"/targets", []session.OwnTarget{{Name: " ", Integrated: -20, Tolerance: 1, TruePeak: -1}})
+	want[[]session.OwnTarget](t, "PATCH", "/shows/"+show+"/targets", testkit.Revised(t, []session.OwnTarget{own}))
+	code, _ := refused(t, 422, "PATCH", "/shows/"+show+"/targets", testkit.Revised(t, []session.OwnTarget{{Name: " ", Integrated: -20, Tolerance: 1, TruePeak: -1}}))
 	assert.Equal(t, "bad-name", code)
 	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, d.Version, map[string]any{"type": "set-target", "target": "own", "own": own})

@@ -33,7 +33,7 @@ func TestALayoutIsTakenFromAnEpisodeAndANewOneBeginsAsIt(t *testing.T) {
 		}
 	}
 	edit(episode, desk.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "part": "voice", "fader": -3, "name": "Presenter"}}})
-	want[any](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of this one alone", "language": "en", "keywords": []string{"harbour"}})
+	want[any](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Of this one alone", "language": "en", "keywords": []string{"harbour"}}))
 
 	made := want[server.Episode](t, "POST", "/shows/"+show+"/layouts", map[string]any{"name": "Feature", "from": episode})
 	assert.True(t, made.Layout)

@@ -61,9 +61,10 @@ type newLink struct {
 }
 
 type changedLink struct {
-	Ends     *time.Time `json:"ends,omitempty" doc:"Left out: it does not end by itself"`
-	Comments bool       `json:"comments"`
-	Password *string    `json:"password,omitempty" maxLength:"100" doc:"Left out: it stays; empty: there is none any more"`
+	Ends     *time.Time `json:"ends,omitempty"`
+	Endless  bool       `json:"endless,omitempty" doc:"It does not end by itself any more"`
+	Comments *bool      `json:"comments,omitempty"`
+	Password *string    `json:"password,omitempty" maxLength:"100" doc:"Empty: there is none any more"`
 }
 
 // InLink is a route within a link.
@@ -89,13 +90,13 @@ func (s *Server) linkRoutes(api huma.API) {
 		) (*body[Shared], error) {
 			return answer(s.addLink(ctx, in.Mixdown, in.Body))
 		})
-	huma.Register(api, operation("PUT", "/links/{link}", "change-link", "Give a link another end, another password, comments or none"),
+	huma.Register(api, operation("PATCH", "/links/{link}", "change-link", "Give a link another end, another password, comments or none. What is left out stays"),
 		func(ctx context.Context, in *struct {
 			InLink
 			Body changedLink
 		},
 		) (*body[Shared], error) {
-			err := links.Change(ctx, s.Store, in.Link, in.Body.Ends, in.Body.Comments, in.Body.Password)
+			err := links.Change(ctx, s.Store, in.Link, links.Changed(in.Body))
 			return s.changedLink(ctx, in.Link, err)
 		})
 	huma.Register(api, operation("POST", "/links/{link}/withdraw", "withdraw-link", "Take a link back, for good: its page says so from now on"),

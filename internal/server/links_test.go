@@ -64,7 +64,7 @@ func toShare(t *testing.T) (episode string, m server.Mixdown) {
 	for id := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers {
 		do(t, episode, version+1, map[string]any{"type": "set-markers", "markers": []any{map[string]any{"marker": id, "picture": small.ID}}})
 	}
-	want[server.Episode](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Of fog.\n<script>alert(1)</script>", "language": "en"})
+	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Of fog.\n<script>alert(1)</script>", "language": "en"}))
 	return episode, mixed(t, episode, map[string]any{"files": files("mp3"), "overrule": true, "from": 48000})[0]
 }
 
@@ -113,7 +113,7 @@ func TestAPageSaysAndPlaysWhatBelongsToItsFile(t *testing.T) {
 	assert.Equal(t, 404, answer.StatusCode, "a picture that is not one of this page's")
 
 	// What the episode says later, and how it sounds later, does not change the page of this file.
-	want[server.Episode](t, "PUT", "/episodes/"+episode+"/details", map[string]any{"description": "Something else"})
+	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Something else"}))
 	_, html = visit(t, "GET", link.Path, nil)
 	assert.Contains(t, html, "Of fog.")
 
@@ -126,7 +126,7 @@ func TestAPageSaysAndPlaysWhatBelongsToItsFile(t *testing.T) {
 		assert.Equal(t, http.StatusGone, answer.StatusCode)
 		assert.Contains(t, html, "has been withdrawn")
 	}
-	code, _ = refused(t, 409, "PUT", "/links/"+link.ID, map[string]any{"comments": true})
+	code, _ = refused(t, 409, "PATCH", "/links/"+link.ID, map[string]any{"comments": true})
 	assert.Equal(t, "link-withdrawn", code)
 	status, _, _ := call(t, "DELETE", "/mixdowns/"+m.ID, nil)
 	assert.Equal(t, 204, status)
@@ -167,13 +167,13 @@ func TestAPasswordAndAnEndKeepOthersOut(t *testing.T) {
 	answer, _ = visits(t, someone, "GET", link.Path+"/sound", nil)
 	assert.Equal(t, 200, answer.StatusCode)
 
-	want[server.Shared](t, "PUT", "/links/"+link.ID, map[string]any{"comments": true, "ends": link.Ends})
+	want[server.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": true, "ends": link.Ends})
 	answer, _ = visits(t, someone, "GET", link.Path, nil)
 	assert.Equal(t, 200, answer.StatusCode, "the password has stayed")
-	want[server.Shared](t, "PUT", "/links/"+link.ID, map[string]any{"comments": false, "password": "one long blast", "ends": link.Ends})
+	want[server.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": false, "password": "one long blast", "ends": link.Ends})
 	answer, _ = visits(t, someone, "GET", link.Path, nil)
 	assert.Equal(t, http.StatusUnauthorized, answer.StatusCode, "another password is another key")
-	want[server.Shared](t, "PUT", "/links/"+link.ID, map[string]any{"comments": false, "password": "", "ends": time.Now().Add(150 * time.Millisecond)})
+	want[server.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": false, "password": "", "ends": time.Now().Add(150 * time.Millisecond)})
 	require.Eventually(t, func() bool {
 		answer, html := visits(t, someone, "GET", link.Path, nil)
 		return answer.StatusCode == http.StatusGone && strings.Contains(html, "has ended")
@@ -189,7 +189,7 @@ func TestCommentsAreReadByTheProducerFirst(t *testing.T) {
 	assert.NotContains(t, html, "<textarea")
 	assert.Contains(t, html, "No comments are taken here any more.")
 	assert.Contains(t, html, "Hello</p>", "what was written can still be copied")
-	want[server.Shared](t, "PUT", "/links/"+link.ID, map[string]any{"comments": true})
+	want[server.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": true})
 	for _, c := range []struct {
 		form url.Values
 		said string

@@ -109,7 +109,7 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
-	r.Use(middleware.Recoverer, log, headers().Handler, s.ours, sameOrigin.Handler, s.leaving, s.arriving)
+	r.Use(signed, middleware.Recoverer, log, headers().Handler, s.ours, sameOrigin.Handler, s.leaving, s.arriving)
 	r.MethodNotAllowed(wrongMethod)
 	r.Route("/api", func(r chi.Router) {
 		r.Use(noStore, s.there, s.roomy, s.followable)
@@ -237,6 +237,14 @@ func (s *Server) there(next http.Handler) http.Handler {
 				return
 			}
 		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// signed lets an answer be told from what a proxy says in its place.
+func signed(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Ruvel", Version)
 		next.ServeHTTP(w, r)
 	})
 }

@@ -413,7 +413,7 @@ func TestACancelledJobLeavesNothing(t *testing.T) {
 
 func TestASecondWindowIsToldOfEveryChange(t *testing.T) {
 	_, episode := newEpisode(t)
-	r, err := http.Get(base + "/episodes/" + episode + "/events")
+	r, err := http.Get(base + "/events?episode=" + episode)
 	require.NoError(t, err)
 	defer r.Body.Close()
 	lines := make(chan string, 100)

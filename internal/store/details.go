@@ -2,11 +2,15 @@ package store
 
 import (
 	"context"
+	"database/sql"
+	"maps"
+	"slices"
 
 	"github.com/jmoiron/sqlx"
 
 	"ruvel/core/details"
 	"ruvel/core/problem"
+	"ruvel/core/revise"
 	"ruvel/core/session"
 )
 
@@ -25,6 +29,54 @@ func (s *Store) SetDetails(ctx context.Context, show string, d details.Details) 
 	return changed(r, err, "show")
 }
 
+// ReviseDetails changes what is said of all episodes of a show.
+func (s *Store) ReviseDetails(ctx context.Context, show string, changes revise.Revision) (d details.Details, err error) {
+	return d, s.transaction(ctx, func(tx *sqlx.Tx) error {
+		var now JSON[details.Details]
+		if err := found(tx.GetContext(ctx, &now, `SELECT details FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
+			return err
+		}
+		if d, err = revise.Apply(now.Of, changes); err != nil {
+			return err
+		}
+		if err := s.ready(ctx, show, &d); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `UPDATE shows SET details = ? WHERE id = ?`, text(d), show)
+		return err
+	})
+}
+
+// ReviseEpisode changes what is said of an episode.
+func (s *Store) ReviseEpisode(ctx context.Context, id string, changes revise.Revision) error {
+	return s.transaction(ctx, func(tx *sqlx.Tx) error {
+		row, err := lock(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		var e Episode
+		if err := found(tx.GetContext(ctx, &e, episodeColumns+` WHERE id = ?`, id), "episode"); err != nil {
+			return err
+		}
+		d, err := revise.Apply(e.Said(), changes)
+		if err != nil {
+			return err
+		}
+		if err := s.ready(ctx, row.Show, &d); err != nil {
+			return err
+		}
+		_, err = describe(ctx, tx, id, d)
+		return err
+	})
+}
+
+// describe writes what is said of an episode.
+func describe(ctx context.Context, to sqlx.ExecerContext, id string, d details.Details) (sql.Result, error) {
+	rest := d
+	rest.Description, rest.Language = "", ""
+	return to.ExecContext(ctx, `UPDATE episodes SET description = ?, language = ?, details = ? WHERE id = ?`, d.Description, d.Language, text(rest), id)
+}
+
 // Describe says something else of an episode.
 func (s *Store) Describe(ctx context.Context, id string, d details.Details) error {
 	e, err := s.Episode(ctx, id)
@@ -34,9 +86,7 @@ func (s *Store) Describe(ctx context.Context, id string, d details.Details) erro
 	if err := s.ready(ctx, e.Show, &d); err != nil {
 		return err
 	}
-	rest := d
-	rest.Description, rest.Language = "", ""
-	r, err := s.db.ExecContext(ctx, `UPDATE episodes SET description = ?, language = ?, details = ? WHERE id = ?`, d.Description, d.Language, text(rest), id)
+	r, err := describe(ctx, s.db, id, d)
 	return changed(r, err, "episode")
 }
 
@@ -70,8 +120,49 @@ func (s *Store) Targets(ctx context.Context, show string) ([]session.OwnTarget, 
 // mostTargets is how many a show can have.
 const mostTargets = 20
 
+// ReviseTargets changes, adds and takes off targets of a show, by their names.
+func (s *Store) ReviseTargets(ctx context.Context, show string, changes revise.Revision) (targets []session.OwnTarget, err error) {
+	return targets, s.transaction(ctx, func(tx *sqlx.Tx) error {
+		now := JSON[[]session.OwnTarget]{[]session.OwnTarget{}}
+		if err := found(tx.GetContext(ctx, &now, `SELECT targets FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
+			return err
+		}
+		named := map[string]session.OwnTarget{}
+		for _, t := range now.Of {
+			named[t.Name] = t
+		}
+		if named, err = revise.Apply(named, changes); err != nil {
+			return err
+		}
+		targets = []session.OwnTarget{}
+		for _, t := range now.Of { // those that were there stay where they were
+			if again, there := named[t.Name]; there {
+				targets = append(targets, again)
+				delete(named, t.Name)
+			}
+		}
+		for _, name := range slices.Sorted(maps.Keys(named)) {
+			targets = append(targets, named[name])
+		}
+		if err := checkTargets(targets); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `UPDATE shows SET targets = ? WHERE id = ?`, text(targets), show)
+		return err
+	})
+}
+
 // SetTargets gives a show other targets of its own.
 func (s *Store) SetTargets(ctx context.Context, show string, targets []session.OwnTarget) error {
+	if err := checkTargets(targets); err != nil {
+		return err
+	}
+	r, err := s.db.ExecContext(ctx, `UPDATE shows SET targets = ? WHERE id = ?`, text(targets), show)
+	return changed(r, err, "show")
+}
+
+// checkTargets says what is wrong with targets, and puts their names in order.
+func checkTargets(targets []session.OwnTarget) error {
 	if len(targets) > mostTargets {
 		return problem.New("too-many-targets", "targets", "A show has at most %d targets of its own.", mostTargets)
 	}
@@ -85,8 +176,7 @@ func (s *Store) SetTargets(ctx context.Context, show string, targets []session.O
 			return err
 		}
 	}
-	r, err := s.db.ExecContext(ctx, `UPDATE shows SET targets = ? WHERE id = ?`, text(targets), show)
-	return changed(r, err, "show")
+	return nil
 }
 
 // Picture is artwork of a show; its bytes are in the bucket.

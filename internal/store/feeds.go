@@ -88,9 +88,26 @@ func (s *Store) FeedMark(ctx context.Context, show string, now time.Time) (mark 
 		FROM publications p WHERE p.show_id = s.id AND p.withdrawn_at IS NULL AND p.published_at <= ?))) FROM shows s JOIN feeds f ON f.show_id = s.id WHERE s.id = ?`, now, show), "feed")
 }
 
+// ReviseFeed changes the feed of a show, as it stands in the row that is locked meanwhile.
+func (s *Store) ReviseFeed(ctx context.Context, show string, change func(Feed) (Feed, error)) error {
+	return s.transaction(ctx, func(tx *sqlx.Tx) error {
+		var f Feed
+		if err := found(tx.GetContext(ctx, &f, feedColumns+` WHERE show_id = ? FOR UPDATE`, show), "feed"); err != nil {
+			return err
+		}
+		f, err := change(f)
+		if err != nil {
+			return err
+		}
+		return setFeed(ctx, tx, f)
+	})
+}
+
 // SetFeed gives a feed another name and has it say something else.
-func (s *Store) SetFeed(ctx context.Context, f Feed) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE feeds SET address = ?, name = ?, said = ? WHERE show_id = ?`, f.Address, f.Name, text(f.Said.Of), f.Show)
+func (s *Store) SetFeed(ctx context.Context, f Feed) error { return setFeed(ctx, s.db, f) }
+
+func setFeed(ctx context.Context, to sqlx.ExecerContext, f Feed) error {
+	_, err := to.ExecContext(ctx, `UPDATE feeds SET address = ?, name = ?, said = ? WHERE show_id = ?`, f.Address, f.Name, text(f.Said.Of), f.Show)
 	if e, is := err.(*mysql.MySQLError); is && e.Number == duplicateKey { //nolint:errorlint // the driver's own
 		return problem.New("name-taken", "name", "Another feed has this name already. Choose another one.")
 	}

@@ -229,21 +229,25 @@ func record(ctx context.Context, tx *sqlx.Tx, row *locked, name, gesture string,
 	return true, err
 }
 
-// Undo takes the last step back.
-func (s *Store) Undo(ctx context.Context, episode string) (Change, error) {
-	return s.travel(ctx, episode, "undo")
+// Undo takes the last step back. It is meant for the version
+// base; 0: for whichever there is.
+func (s *Store) Undo(ctx context.Context, episode string, base int64) (Change, error) {
+	return s.travel(ctx, episode, base, "undo")
 }
 
-// Redo carries the step that was undone last out again.
-func (s *Store) Redo(ctx context.Context, episode string) (Change, error) {
-	return s.travel(ctx, episode, "redo")
+// Redo carries the step that was undone last out again, as Undo does.
+func (s *Store) Redo(ctx context.Context, episode string, base int64) (Change, error) {
+	return s.travel(ctx, episode, base, "redo")
 }
 
-func (s *Store) travel(ctx context.Context, episode, direction string) (change Change, err error) {
+func (s *Store) travel(ctx context.Context, episode string, base int64, direction string) (change Change, err error) {
 	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
 		row, err := lock(ctx, tx, episode)
 		if err != nil {
 			return err
+		}
+		if base != 0 && base != row.Version {
+			return Conflict{row.Version}
 		}
 		at := row.Steps
 		if direction == "redo" {

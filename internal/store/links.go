@@ -123,13 +123,19 @@ func (s *Store) LinkAt(ctx context.Context, address string) (l Link, err error) 
 	return l, err
 }
 
-// ChangeLink gives a link that has not been withdrawn another end, another password, or comments.
-func (s *Store) ChangeLink(ctx context.Context, l Link) error {
-	if _, err := s.Link(ctx, l.ID); err != nil {
+// ChangeLink gives a link another end, another password, or comments, as it stands in the row that is locked meanwhile.
+func (s *Store) ChangeLink(ctx context.Context, id string, change func(*Link) error) error {
+	return s.transaction(ctx, func(tx *sqlx.Tx) error {
+		var l Link
+		if err := found(tx.GetContext(ctx, &l, linkColumns+` WHERE id = ? FOR UPDATE`, id), "link"); err != nil {
+			return err
+		}
+		if err := change(&l); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE links SET ends_at = ?, password = ?, comments = ? WHERE id = ?`, l.Ends, l.Password, l.Comments, id)
 		return err
-	}
-	_, err := s.db.ExecContext(ctx, `UPDATE links SET ends_at = ?, password = ?, comments = ? WHERE id = ? AND withdrawn_at IS NULL`, l.Ends, l.Password, l.Comments, l.ID)
-	return err
+	})
 }
 
 // WithdrawLink takes a link back, for good. Taking it back again changes nothing.

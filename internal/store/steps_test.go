@@ -102,7 +102,7 @@ func TestANamedVersionIsReturnedToAsAStepThatCanBeUndone(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, kept, string(c.Document.JSON()))
 	assert.Equal(t, "Return to “Before the cuts”", c.Undo)
-	c, err = st.Undo(ctx, e.ID)
+	c, err = st.Undo(ctx, e.ID, 0)
 	require.NoError(t, err)
 	assert.Equal(t, gone, string(c.Document.JSON()))
 	// A sound of it that was removed from the show meanwhile is said, and nothing changes.

@@ -101,8 +101,8 @@ func TestUndoingEverythingGivesBackEveryDocumentByteForByte(t *testing.T) {
 				}
 			}
 		}
-		travel := func(step func(context.Context, string) (store.Change, error), want string) {
-			_, err := step(ctx, e.ID)
+		travel := func(step func(context.Context, string, int64) (store.Change, error), want string) {
+			_, err := step(ctx, e.ID, 0)
 			require.NoError(t, err)
 			d, _ := document(t, st, e.ID)
 			require.Equal(t, want, string(d.JSON()))
@@ -146,7 +146,7 @@ func TestTheEditsOfADragAreOneStep(t *testing.T) {
 		version = c.Version
 		assert.Equal(t, "Move “Link” to "+(audio.Frames(i+1)*1000).String(), c.Undo)
 	}
-	_, err := st.Undo(ctx, e.ID)
+	_, err := st.Undo(ctx, e.ID, 0)
 	require.NoError(t, err)
 	after, _ := document(t, st, e.ID)
 	assert.Equal(t, string(before.JSON()), string(after.JSON()))
@@ -166,7 +166,7 @@ func TestADragThatComesBackToWhereItBeganIsNoStep(t *testing.T) {
 	assert.Equal(t, store.History{Undo: "Insert “Link” at 0:00.00"}, h)
 	c := edited(t, st, e.ID, version, "drag", edit.MoveClips{Moves: []edit.Move{{Clip: "c2", Start: 700}}})
 	assert.Equal(t, "Move “Link” to 0:00.01", c.Undo)
-	c, err = st.Undo(ctx, e.ID)
+	c, err = st.Undo(ctx, e.ID, 0)
 	require.NoError(t, err)
 	assert.Equal(t, "Insert “Link” at 0:00.00", c.Undo)
 	d, _ := document(t, st, e.ID)
@@ -189,7 +189,7 @@ func TestNoIDIsUsedTwiceNotEvenAfterAnUndo(t *testing.T) {
 		id := c.Document.Tracks[0].ID
 		assert.False(t, seen[id], "%s has been used before", id)
 		seen[id] = true
-		c, err := st.Undo(ctx, e.ID)
+		c, err := st.Undo(ctx, e.ID, 0)
 		require.NoError(t, err)
 		version = c.Version
 		require.NoError(t, st.Close()) // and not after a restart
@@ -210,7 +210,7 @@ func TestTwoServersOnOneDatabaseSeeEachOthersEdits(t *testing.T) {
 			st := rapid.SampledFrom([]*store.Store{one, other}).Draw(rt, "server")
 			gesture := rapid.SampledFrom([]string{"", "drag", "pull"}).Draw(rt, "gesture")
 			if rapid.IntRange(0, 4).Draw(rt, "undo") == 0 {
-				if c, err := st.Undo(ctx, e.ID); err == nil {
+				if c, err := st.Undo(ctx, e.ID, 0); err == nil {
 					version = c.Version
 				}
 				continue
@@ -225,7 +225,7 @@ func TestTwoServersOnOneDatabaseSeeEachOthersEdits(t *testing.T) {
 		require.Equal(t, version, at)
 		require.Equal(t, string(a.JSON()), string(b.JSON()))
 		for {
-			if _, err := other.Undo(ctx, e.ID); err != nil {
+			if _, err := other.Undo(ctx, e.ID, 0); err != nil {
 				require.Equal(t, "nothing-to-undo", problemCode(t, err))
 				break
 			}
@@ -282,14 +282,14 @@ func TestWhatAnEarlierVersionStoredKeepsOpening(t *testing.T) {
 	assert.False(t, files[0].Kept)
 	_, err = st.Reopen(ctx, files[0])
 	assert.Equal(t, "session-not-kept", problemCode(t, err))
-	c, err := st.Redo(ctx, episode)
+	c, err := st.Redo(ctx, episode, 0)
 	require.NoError(t, err)
 	assert.Equal(t, "t1", c.Document.Tracks[0].ID)
 	c = edited(t, st, episode, c.Version, "", edit.AddTrack{Part: session.Music})
 	assert.Equal(t, "t3", c.Document.Tracks[1].ID, "2 was used by what is undone")
-	_, err = st.Undo(ctx, episode)
+	_, err = st.Undo(ctx, episode, 0)
 	require.NoError(t, err)
-	c, err = st.Undo(ctx, episode)
+	c, err = st.Undo(ctx, episode, 0)
 	require.NoError(t, err)
 	assert.Equal(t, string(session.New().JSON()), string(c.Document.JSON()))
 
@@ -355,14 +355,14 @@ func TestAnEditThatChangesNothingLeavesNoTrace(t *testing.T) {
 func TestANewEditForgetsWhatWasUndone(t *testing.T) {
 	st, _, e := open(t)
 	edited(t, st, e.ID, 1, "", edit.AddTrack{Part: session.Voice, Name: "One"})
-	_, err := st.Undo(ctx, e.ID)
+	_, err := st.Undo(ctx, e.ID, 0)
 	require.NoError(t, err)
 	edited(t, st, e.ID, 3, "", edit.AddTrack{Part: session.Voice, Name: "Two"})
-	_, err = st.Redo(ctx, e.ID)
+	_, err = st.Redo(ctx, e.ID, 0)
 	assert.Equal(t, "nothing-to-redo", problemCode(t, err))
-	_, err = st.Undo(ctx, e.ID)
+	_, err = st.Undo(ctx, e.ID, 0)
 	require.NoError(t, err)
-	_, err = st.Undo(ctx, e.ID)
+	_, err = st.Undo(ctx, e.ID, 0)
 	assert.Equal(t, "nothing-to-undo", problemCode(t, err))
 }
 
@@ -403,7 +403,7 @@ func TestASoundInUseCannotBeRemovedAndTheMessageSaysWhere(t *testing.T) {
 	last, err := st.RemoveSound(ctx, show.ID, testkit.ID(0))
 	require.NoError(t, err)
 	assert.True(t, last)
-	_, err = st.Undo(ctx, e.ID)
+	_, err = st.Undo(ctx, e.ID, 0)
 	assert.Equal(t, "sound-gone", problemCode(t, err))
 	_, err = st.RemoveSound(ctx, show.ID, testkit.ID(0))
 	assert.Equal(t, "not-found", problemCode(t, err))

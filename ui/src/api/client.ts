@@ -16,6 +16,8 @@ export class Refusal extends Error {
     message: string,
     readonly code: string,
     readonly current = 0,
+    /** What else is known of it, such as what stands in a field now. */
+    readonly details: { location?: string; value?: unknown }[] = [],
   ) {
     super(message);
   }
@@ -28,21 +30,34 @@ export interface Answer<T> {
   response?: Response;
 }
 
-/** Gives the data of an answer, or throws a Refusal. */
+/** The header by which Ruvel's own answers are known: what a proxy says in its place is none. */
+export const OURS = "Ruvel";
+
+/** Whether Ruvel itself has answered. */
+export const isOurs = (headers: Headers): boolean => headers.has(OURS);
+
+const silence = () => new Refusal("Ruvel does not answer. Is it still running?", "unreachable");
+
+/** Gives the data of an answer, or throws a Refusal. Whatever is not an answer of Ruvel's own is none. */
 export async function ask<T>(request: Promise<Answer<T>>): Promise<T> {
   let answer;
   try {
     answer = await request;
   } catch {
-    throw new Refusal("Ruvel does not answer. Is it still running? What you did last was not kept.", "unreachable");
+    throw silence(); // also of what broke off in its middle
   }
-  if (answer.error !== undefined) {
-    throw refusalOf(answer.error);
-  }
+  const { response } = answer;
+  if (response && !isOurs(response.headers)) throw silence();
+  if (answer.error !== undefined || response?.ok === false) throw refusalOf(answer.error);
   return answer.data as T;
 }
 
 export function refusalOf(error: unknown): Refusal {
-  const problem = (error ?? {}) as Partial<Problem>;
-  return new Refusal(problem.detail ?? "Something went wrong.", problem.code ?? "unknown", problem.current);
+  const problem = (typeof error === "object" && error !== null ? error : {}) as Partial<Problem>;
+  return new Refusal(
+    problem.detail ?? "Something went wrong.",
+    problem.code ?? "unknown",
+    problem.current,
+    problem.errors ?? [],
+  );
 }

@@ -134,13 +134,13 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Say what an episode is about. What is left out is not said of it, or only by its show */
-        put: operations["set-details"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Say something else of an episode. What is empty is not said of it, or only by its show. Only what is named changes; what has been changed elsewhere since it was read is not overwritten, but given back with the code changed-meanwhile */
+        patch: operations["revise-details"];
         trace?: never;
     };
     "/episodes/{episode}/edits": {
@@ -169,23 +169,6 @@ export interface paths {
         };
         /** How voices would be brought to the same loudness or peak by the gains of their clips; nothing changes */
         get: operations["find-evening"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/episodes/{episode}/events": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Changes, jobs and lists of an episode and its show as they happen */
-        get: operations["follow-episode"];
         put?: never;
         post?: never;
         delete?: never;
@@ -760,6 +743,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happens to some episodes and their shows, as it happens. A browser needs one such stream, however many windows it shows */
+        get: operations["follow-episodes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/formats": {
         parameters: {
             query?: never;
@@ -921,13 +921,13 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Give a link another end, another password, comments or none */
-        put: operations["change-link"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Give a link another end, another password, comments or none. What is left out stays */
+        patch: operations["change-link"];
         trace?: never;
     };
     "/links/{link}/withdraw": {
@@ -1297,13 +1297,13 @@ export interface paths {
         };
         /** What is said of all episodes of a show */
         get: operations["get-show-details"];
-        /** Say something else of all episodes of a show */
-        put: operations["set-show-details"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Say something else of all episodes of a show. Only what is named changes; what has been changed elsewhere since it was read is not overwritten, but given back with the code changed-meanwhile */
+        patch: operations["revise-show-details"];
         trace?: never;
     };
     "/shows/{show}/episodes": {
@@ -1333,9 +1333,26 @@ export interface paths {
         };
         /** The feed of a show, by which players fetch its episodes */
         get: operations["get-feed"];
-        /** What a feed says of its show, and who finds it */
-        put: operations["set-feed"];
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** What a feed says of its show, and its name, by which everybody finds it: small letters, digits and hyphens, or nothing: it is private. Only what is named changes; what has been changed elsewhere since it was read is not overwritten, but given back with the code changed-meanwhile */
+        patch: operations["revise-feed"];
+        trace?: never;
+    };
+    "/shows/{show}/feed/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a feed another address; whoever has the one before finds nothing there any more */
+        post: operations["renew-feed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1386,13 +1403,13 @@ export interface paths {
         };
         /** The limits of a show beyond which a check mentions something */
         get: operations["get-limits"];
-        /** Give a show other limits */
-        put: operations["set-limits"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Give a show other limits. Only what is named changes; what has been changed elsewhere since it was read is not overwritten, but given back with the code changed-meanwhile */
+        patch: operations["revise-limits"];
         trace?: never;
     };
     "/shows/{show}/pictures": {
@@ -1526,13 +1543,13 @@ export interface paths {
         };
         /** The delivery targets that a show has made for itself */
         get: operations["list-show-targets"];
-        /** Give a show other targets of its own */
-        put: operations["set-show-targets"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Give a show targets of its own, by their names, or take them off. Only what is named changes; what has been changed elsewhere since it was read is not overwritten, but given back with the code changed-meanwhile */
+        patch: operations["revise-show-targets"];
         trace?: never;
     };
     "/shows/{show}/treatments": {
@@ -1944,6 +1961,8 @@ export interface components {
             ways: components["schemas"]["WayMade"][];
         };
         Beat: {
+            /** @description The episode */
+            of: string;
             /** Format: int64 */
             version: number;
         };
@@ -2063,13 +2082,12 @@ export interface components {
             version: number;
         };
         ChangedLink: {
-            comments: boolean;
-            /**
-             * Format: date-time
-             * @description Left out: it does not end by itself
-             */
+            comments?: boolean;
+            /** @description It does not end by itself any more */
+            endless?: boolean;
+            /** Format: date-time */
             ends?: string;
-            /** @description Left out: it stays; empty: there is none any more */
+            /** @description Empty: there is none any more */
             password?: string;
         };
         Chapter: {
@@ -2501,22 +2519,6 @@ export interface components {
              */
             version: number;
         };
-        Event: {
-            change?: components["schemas"]["ChangeEvent"];
-            job?: components["schemas"]["JobEvent"];
-            /** @description Addresses for listeners, or what these have written */
-            links?: components["schemas"]["ShowEvent"];
-            loudness?: components["schemas"]["LoudnessEvent"];
-            measure?: components["schemas"]["MeasureEvent"];
-            mixdowns?: components["schemas"]["ShowEvent"];
-            /** @description The episode was removed */
-            removed?: components["schemas"]["ShowEvent"];
-            script?: components["schemas"]["ShowEvent"];
-            /** @description Finished files that are sent elsewhere */
-            sendings?: components["schemas"]["ShowEvent"];
-            sounds?: components["schemas"]["ShowEvent"];
-            takes?: components["schemas"]["ShowEvent"];
-        };
         Expander: {
             /**
              * Format: double
@@ -2569,21 +2571,6 @@ export interface components {
             /** @description A page about the show on the web */
             home?: string;
         };
-        FeedSettings: {
-            author?: string;
-            category?: string;
-            /** @description An address for mail */
-            contact?: string;
-            description?: string;
-            /** @description It is not for children */
-            explicit?: boolean;
-            /** @description A page about the show on the web */
-            home?: string;
-            /** @description By which everybody finds it: small letters, digits and hyphens; left out: it is private */
-            name?: string;
-            /** @description It gets another address; whoever has the one before finds nothing there any more */
-            renew?: boolean;
-        };
         FeedView: {
             author?: string;
             category?: string;
@@ -2598,6 +2585,12 @@ export interface components {
             name: string;
             /** @description Of the feed on this server */
             path: string;
+        };
+        Field: {
+            /** @description What it is to say; null: nothing */
+            now: unknown;
+            /** @description What it said when it was read; left out: whatever it says */
+            was?: unknown;
         };
         FileWanted: {
             /**
@@ -4655,6 +4648,24 @@ export interface components {
             /** @description With the script as its transcript */
             transcript?: boolean;
         };
+        Told: {
+            change?: components["schemas"]["ChangeEvent"];
+            job?: components["schemas"]["JobEvent"];
+            /** @description Addresses for listeners, or what these have written */
+            links?: components["schemas"]["ShowEvent"];
+            loudness?: components["schemas"]["LoudnessEvent"];
+            measure?: components["schemas"]["MeasureEvent"];
+            mixdowns?: components["schemas"]["ShowEvent"];
+            /** @description The episode whose windows are told */
+            of: string;
+            /** @description The episode was removed */
+            removed?: components["schemas"]["ShowEvent"];
+            script?: components["schemas"]["ShowEvent"];
+            /** @description Finished files that are sent elsewhere */
+            sendings?: components["schemas"]["ShowEvent"];
+            sounds?: components["schemas"]["ShowEvent"];
+            takes?: components["schemas"]["ShowEvent"];
+        };
         Track: {
             /** @description The clips by id */
             clips: {
@@ -5207,7 +5218,7 @@ export interface operations {
             };
         };
     };
-    "set-details": {
+    "revise-details": {
         parameters: {
             query?: never;
             header?: never;
@@ -5218,7 +5229,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Details"];
+                "application/json": {
+                    [key: string]: components["schemas"]["Field"];
+                };
             };
         };
         responses: {
@@ -5303,59 +5316,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Evening"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ApiError"];
-                };
-            };
-        };
-    };
-    "follow-episode": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                episode: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/event-stream": ({
-                        data: components["schemas"]["Beat"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "beat";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    } | {
-                        data: components["schemas"]["Event"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event?: "message";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    })[];
                 };
             };
             /** @description Error */
@@ -6035,7 +5995,10 @@ export interface operations {
     };
     redo: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The version that it is meant for; left out: whichever there is */
+                base?: number;
+            };
             header?: never;
             path: {
                 episode: string;
@@ -6479,7 +6442,10 @@ export interface operations {
     };
     undo: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The version that it is meant for; left out: whichever there is */
+                base?: number;
+            };
             header?: never;
             path: {
                 episode: string;
@@ -6659,6 +6625,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WayLine"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "follow-episodes": {
+        parameters: {
+            query: {
+                episode: string[] | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": ({
+                        data: components["schemas"]["Beat"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "beat";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["Told"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event?: "message";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    })[];
                 };
             };
             /** @description Error */
@@ -7701,7 +7720,7 @@ export interface operations {
             };
         };
     };
-    "set-show-details": {
+    "revise-show-details": {
         parameters: {
             query?: never;
             header?: never;
@@ -7712,7 +7731,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Details"];
+                "application/json": {
+                    [key: string]: components["schemas"]["Field"];
+                };
             };
         };
         responses: {
@@ -7833,7 +7854,7 @@ export interface operations {
             };
         };
     };
-    "set-feed": {
+    "revise-feed": {
         parameters: {
             query?: never;
             header?: never;
@@ -7844,9 +7865,42 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FeedSettings"];
+                "application/json": {
+                    [key: string]: components["schemas"]["Field"];
+                };
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "renew-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -7996,7 +8050,7 @@ export interface operations {
             };
         };
     };
-    "set-limits": {
+    "revise-limits": {
         parameters: {
             query?: never;
             header?: never;
@@ -8007,7 +8061,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Bounds"];
+                "application/json": {
+                    [key: string]: components["schemas"]["Field"];
+                };
             };
         };
         responses: {
@@ -8407,7 +8463,7 @@ export interface operations {
             };
         };
     };
-    "set-show-targets": {
+    "revise-show-targets": {
         parameters: {
             query?: never;
             header?: never;
@@ -8418,7 +8474,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OwnTarget"][] | null;
+                "application/json": {
+                    [key: string]: components["schemas"]["Field"];
+                };
             };
         };
         responses: {

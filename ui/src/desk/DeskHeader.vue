@@ -2,14 +2,16 @@
 import { ElInput } from "element-plus";
 import { CircleHelp, Redo2, Undo2 } from "lucide-vue-next";
 import { computed, ref } from "vue";
-import { api, ask, type Refusal } from "../api/client";
+import { api, ask } from "../api/client";
 import { whenText } from "../model/units";
 import { useCheck } from "../stores/check";
 import { useDesk } from "../stores/desk";
 import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
+import { typing, typingWaits } from "../talk/keeping";
 import { useDeskContext, type Stage } from "./context";
+import { tell } from "../talk/tell";
 
 defineEmits<{ help: [] }>();
 const session = useSession();
@@ -48,9 +50,9 @@ async function rename(): Promise<void> {
   try {
     const path = { episode: desk.episode };
     const named = await ask(api.PATCH("/episodes/{episode}", { params: { path }, body: { title } }));
-    if (!desk.left) session.episode = named;
+    if (!desk.left) session.describe(named);
   } catch (error) {
-    session.problem = error as Refusal;
+    tell(error);
   }
 }
 </script>
@@ -102,7 +104,8 @@ async function rename(): Promise<void> {
       <template v-else-if="!connection.connected">
         {{ session.busy ? "Connection lost, your changes wait…" : "Connection lost, trying again…" }}
       </template>
-      <template v-else-if="session.busy">Keeping…</template>
+      <template v-else-if="typingWaits">What you typed waits to be kept…</template>
+      <template v-else-if="session.busy || typing">Keeping…</template>
       <template v-else-if="session.keptAt">All changes kept · {{ whenText(session.keptAt) }}</template>
     </div>
     <button

@@ -125,9 +125,9 @@ watch(
   { immediate: true },
 );
 watch(
-  () => [desk.loopOn.value, desk.selection.range] as const,
-  ([on, range]) => {
-    player.loop = on ? (range ?? { from: 0, to: session.length }) : undefined;
+  () => [desk.loopOn.value, desk.selection.range, desk.selection.range ? 0 : session.length] as const,
+  ([on, range, length]) => {
+    player.loop = on ? (range ?? { from: 0, to: length }) : undefined;
     player.changed();
   },
   { deep: true },

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
-import { computed, ref, useTemplateRef, watch, watchPostEffect } from "vue";
+import { computed, onBeforeUnmount, ref, useTemplateRef, watch, watchPostEffect } from "vue";
 import type { Schema } from "../api/client";
 import { drawLead, type LeadPicture } from "../drawing/lead";
 import { drawSoon } from "../drawing/queue";
@@ -76,10 +76,13 @@ watchPostEffect(() => {
 /** Goes to a place and plays from a little before. */
 function go(at: number): void {
   const from = Math.max(0, Math.round(at) - RUN_UP);
-  desk.playhead.value = from;
+  if (!desk.recorder.busy) reveal(from, at);
+  desk.playFrom(from);
+}
+
+function reveal(from: number, at: number): void {
   const { time } = desk;
   if (from < time.start || at > time.end) time.show(from - time.width * time.scale * 0.1);
-  void desk.player.play(from);
 }
 
 function frameAt(event: MouseEvent): number {
@@ -109,6 +112,8 @@ function hover(event: MouseEvent): void {
 function choose(lead: string): void {
   void session.edit({ type: "set-lead", lead });
 }
+
+onBeforeUnmount(() => (desk.tag.value = undefined));
 
 const label = (m: Schema["Miss"]) => `${m.name ? `${m.name} covers the voice` : "the voice is covered"}`;
 </script>

@@ -5,6 +5,7 @@ import { levelAt, levelOfPlace, placeOf } from "../drawing/level";
 import { strokesOf } from "../drawing/line";
 import { placeOfPoint } from "../drawing/outline";
 import { levelText, LOUDEST, percentText, SILENCE, timeText } from "../model/units";
+import { gone } from "../document/parts";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
@@ -82,7 +83,7 @@ function pressLine(event: PointerEvent): void {
   const level = handLevel(levelAt(props.points, at));
   if (event.ctrlKey) return drawRamp(event, box, timeOf(at), level);
   const gesture = newGesture();
-  const { named } = lineOf(session, props.id)!;
+  const { named } = lineOf(session.document, props.id)!;
   void session
     .edit({ type: "add-points", points: [{ ...named, at, level }] }, gesture)
     .then((change) => change && select([at]));
@@ -103,7 +104,7 @@ function drawRamp(event: PointerEvent, box: DOMRect, from: number, start: number
       const r = desk.ramp.value;
       letGo();
       if (!moved || !r || r.to === r.from) return;
-      const { named } = lineOf(session, props.id)!;
+      const { named } = lineOf(session.document, props.id)!;
       void session
         .edit({ type: "draw-ramp", ...named, from: r.from, to: r.to, level: r.level })
         .then((change) => change && select([Math.max(0, r.to - props.zero)]));
@@ -122,7 +123,8 @@ function pressPoint(event: PointerEvent, at: number): void {
 
 /** Drags points, those that were chosen with the one that is held, in time and level. */
 function dragPoints(event: PointerEvent, held: number, times: number[], gesture: string, click = () => {}): void {
-  const origin = lineOf(session, props.id)!;
+  const { id } = props;
+  const origin = lineOf(session.document, props.id)!;
   const was = origin.points.find((p) => p.at === held) ?? { at: held, level: handLevel(levelAt(origin.points, held)) };
   const all = [...origin.points.filter((p) => p.at !== held), was].sort((a, b) => a.at - b.at);
   const line = { ...origin, points: all };
@@ -142,8 +144,9 @@ function dragPoints(event: PointerEvent, held: number, times: number[], gesture:
       tag(e, timeOf(held + by), level);
       // Where they stand is known when the edit's turn comes: the one before it has moved them.
       void session
-        .edit(() => {
-          const now = lineOf(session, props.id)?.points ?? [];
+        .edit((document) => {
+          const now = lineOf(document, id)?.points;
+          if (!now) throw gone("The level line");
           const moves = chosen.flatMap((place) => {
             const [from, p] = [now[place], all[place]];
             if (!from || !p) return [];
@@ -182,7 +185,7 @@ function roomOf(points: Schema["Point"][], chosen: number[]): [number, number] {
 /** Keeps points chosen that have moved. */
 function follow(places: number[]): void {
   if (desk.selection.line !== props.id) return; // something else has been chosen meanwhile
-  const now = lineOf(session, props.id);
+  const now = lineOf(session.document, props.id);
   const times = places.flatMap((place) => now?.points[place]?.at ?? []);
   if (times.length > 0) select(times);
 }
@@ -196,8 +199,9 @@ function key(event: KeyboardEvent, at: number): void {
     ArrowLeft: [-ms * 48, 0],
     ArrowRight: [ms * 48, 0],
   };
+  const { id } = props;
   const chosen = selected(at) ? [...desk.selection.points] : [at];
-  const line = lineOf(session, props.id)!;
+  const line = lineOf(session.document, id)!;
   if (event.key === "Delete" || event.key === "Backspace") {
     desk.selection.points = [];
     void session.edit({ type: "remove-points", points: chosen.map((p) => ({ ...line.named, at: p })) });
@@ -205,9 +209,10 @@ function key(event: KeyboardEvent, at: number): void {
     const places = placesOf(line, chosen);
     const [by, up] = step[event.key]!;
     void session
-      .edit(() => {
-        const now = lineOf(session, props.id);
-        const moves = now ? movesOf(now, places, by, up) : [];
+      .edit((document) => {
+        const now = lineOf(document, id);
+        if (!now) throw gone("The level line");
+        const moves = movesOf(now, places, by, up);
         return moves.length > 0 ? { type: "move-points", moves } : undefined;
       })
       .then(() => follow(places));

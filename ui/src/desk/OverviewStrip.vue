@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { refDebounced, useElementSize } from "@vueuse/core";
-import { computed, ref, useTemplateRef, watch } from "vue";
+import { useElementSize } from "@vueuse/core";
+import { computed, ref, useTemplateRef } from "vue";
 import { api, type Schema } from "../api/client";
 import Silhouette from "../shelf/Silhouette.vue";
 import { useCheck } from "../stores/check";
 import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
+import { useAsked } from "../talk/asked";
 import { useDeskContext } from "./context";
 import { startDrag } from "./drag";
 
@@ -13,11 +14,6 @@ const session = useSession();
 const desk = useDeskContext();
 const strip = useTemplateRef<HTMLElement>("strip");
 const { width } = useElementSize(strip);
-const outline = ref<Schema["Silhouette"]>();
-const settled = refDebounced(
-  computed(() => session.version),
-  250,
-);
 
 const total = computed(() => Math.max(session.length, 1));
 const frame = computed(() => {
@@ -47,20 +43,15 @@ const found = computed(() =>
 
 // What treatments do is known, as a whole, when the show has been measured.
 const mixdowns = useMixdowns();
-watch(
-  [settled, () => mixdowns.measured?.version],
-  async () => {
-    const open = session.open;
-    if (!open || session.length === 0) {
-      outline.value = undefined;
-      return;
-    }
-    const params = { path: { episode: open.episode }, query: { columns: 600 } };
-    const request = (signal: AbortSignal) => api.GET("/episodes/{episode}/silhouette", { params, signal });
-    await open.load("silhouette", request, (there) => (outline.value = there)).catch(() => (outline.value = undefined));
+const { answer: outline } = useAsked<Schema["Silhouette"]>({
+  when: () => [session.version, mixdowns.measured?.version],
+  rest: 250,
+  ask: (signal) => {
+    if (!session.open || session.length === 0) return undefined;
+    const params = { path: { episode: session.open.episode }, query: { columns: 600 } };
+    return api.GET("/episodes/{episode}/silhouette", { params, signal });
   },
-  { immediate: true },
-);
+});
 
 /** Where a block that is dragged would come to stand: before the block of this index, or after the last one. */
 const landing = ref<number>();

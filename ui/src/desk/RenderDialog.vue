@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElDialog, ElMessage } from "element-plus";
+import { ElDialog } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Refusal } from "../api/client";
 import { isTreated } from "../drawing/reduction";
@@ -8,6 +8,7 @@ import { useJobs } from "../stores/jobs";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import ProgressRow from "./ProgressRow.vue";
+import { tell } from "../talk/tell";
 
 /** Makes one sound of the chosen clips, with or without what was done to them. */
 const desk = useDeskContext();
@@ -43,7 +44,7 @@ watch(
   () => under.value?.state,
   (state) => {
     if (state === "done") {
-      ElMessage({ type: "success", message: `“${under.value!.name}” is a sound of the show now.`, offset: 62 });
+      tell(`“${under.value!.name}” is a sound of the show now.`, "success");
       close();
     } else if (state === "failed") wrong.value = under.value!.problem?.message ?? "It could not be rendered.";
     else if (state === "cancelled") close();

@@ -1,6 +1,8 @@
 import { nextTick } from "vue";
 import { levelText, parseLevel, parseTime, RATE, timeText } from "../model/units";
 import type { Op, Schema } from "../api/client";
+import { clipIn, clipsIn, clipsUnder } from "../document/parts";
+import type { Document } from "../document/sheet";
 import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
 import { copy, whatWasCopied } from "./clipboard";
@@ -32,16 +34,7 @@ export function useActs(desk: DeskContext) {
     return r && r.to - r.from >= 1 ? { from: Math.round(r.from), to: Math.round(r.to) } : undefined;
   };
 
-  /** The clips under a place, on one track or on all. */
-  function under(place: number, track: string): string[] {
-    const rows = tracks().filter((t) => !track || t.id === track);
-    return rows.flatMap((t) =>
-      Object.entries(t.clips)
-        .filter(([, c]) => c.start < place && c.start + c.length > place)
-        .map(([id]) => id),
-    );
-  }
-  const meant = () => (chosen().length > 0 ? chosen() : under(at(), selection.track));
+  const meant = () => (chosen().length > 0 ? chosen() : clipsUnder(session.document, at(), selection.track));
 
   const levels = useLevelActs(desk, { chosen, chosenTracks, range, meant });
 
@@ -49,18 +42,18 @@ export function useActs(desk: DeskContext) {
 
   function split(everywhere = false): void {
     const [place, ids, track] = [at(), [...selection.clips], selection.track];
-    void session.edit(() => {
-      const inside = under(place, "").filter((id) => ids.includes(id));
-      const clips = inside.length > 0 && !everywhere ? inside : under(place, everywhere ? "" : track);
+    void session.edit((document) => {
+      const inside = clipsUnder(document, place).filter((id) => ids.includes(id));
+      const clips = inside.length > 0 && !everywhere ? inside : clipsUnder(document, place, everywhere ? "" : track);
       return clips.length > 0 ? { type: "split-clips", clips, at: place } : undefined;
     });
   }
 
   function trim(edge: "start" | "end"): void {
     const [place, ids, track] = [at(), [...selection.clips], selection.track];
-    void session.edit(() => {
-      const there = ids.filter((id) => session.clip(id));
-      const clips = there.length > 0 ? there : under(place, track);
+    void session.edit((document) => {
+      const there = ids.filter((id) => clipIn(document, id));
+      const clips = there.length > 0 ? there : clipsUnder(document, place, track);
       const trims = clips.map((clip) => ({ clip, edge, at: place }));
       return trims.length > 0 ? { type: "trim-clips", trims } : undefined;
     });
@@ -86,7 +79,7 @@ export function useActs(desk: DeskContext) {
   /** Removes the chosen points, the chosen stretch of time, or the chosen clips. */
   function remove(close: Closing): void {
     const closing = close === "" ? {} : { close };
-    const line = lineOf(session, selection.line);
+    const line = lineOf(session.document, selection.line);
     if (selection.points.length > 0 && line) {
       const points = selection.points.map((at) => ({ ...line.named, at }));
       void session.edit({ type: "remove-points", points });
@@ -150,15 +143,17 @@ export function useActs(desk: DeskContext) {
   }
 
   /** An edit of the chosen clips, each as it is when its turn comes. */
-  function ofChosen(make: (clips: { id: string; clip: Schema["Clip"] }[]) => Op | undefined): void {
+  function ofChosen(make: (clips: ReturnType<typeof clipsIn>, document: Document) => Op | undefined): void {
     const ids = chosen();
-    void session.edit(() => {
-      const clips = ids.flatMap((id) => {
-        const clip = session.clip(id);
-        return clip ? [{ id, clip }] : [];
-      });
-      return clips.length > 0 ? make(clips) : undefined;
-    });
+    if (ids.length > 0) void session.edit((document) => make(clipsIn(document, ids), document));
+  }
+
+  /** Makes the chosen clips louder or softer; a key that is held down adds up. */
+  function louder(by: number): void {
+    ofChosen((clips) => ({
+      type: "set-clips",
+      clips: clips.map(({ id, clip }) => ({ clip: id, gain: Math.round((clip.gain + by) * 10) / 10 })),
+    }));
   }
 
   function nudge(frames: number): void {
@@ -177,12 +172,12 @@ export function useActs(desk: DeskContext) {
 
   /** Moves the chosen clips to the track above or below. */
   function changeTrack(by: 1 | -1): void {
-    ofChosen((clips) => {
-      const rows = tracks().map((t) => t.id);
-      const moves = clips.map(({ id, clip }) => ({
+    ofChosen((clips, document) => {
+      const rows = document.tracks.map((t) => t.id);
+      const moves = clips.map(({ id, clip, track }) => ({
         clip: id,
         start: clip.start,
-        track: rows[rows.indexOf(session.trackOfClip(id)!.id) + by],
+        track: rows[rows.indexOf(track) + by],
       }));
       return moves.every((m) => m.track) ? { type: "move-clips", moves } : undefined;
     });
@@ -371,6 +366,7 @@ export function useActs(desk: DeskContext) {
     take,
     paste,
     duplicate,
+    louder,
     nudge,
     slip,
     changeTrack,

@@ -1,7 +1,8 @@
 import { useEventListener } from "@vueuse/core";
 import { ref, type Ref } from "vue";
-import { api, ask, type Refusal, type Schema } from "../api/client";
+import { api, ask, type Schema } from "../api/client";
 import type { useSession } from "../stores/session";
+import { tell } from "../talk/tell";
 
 /** What was copied last, shared by all windows of this browser. */
 const KEY = "ruvel-copied";
@@ -36,7 +37,7 @@ export async function copy(session: ReturnType<typeof useSession>, body: Schema[
     localStorage.setItem(KEY, JSON.stringify(copied.value));
     return true;
   } catch (error) {
-    session.problem = error as Refusal;
+    tell(error);
     return false;
   }
 }

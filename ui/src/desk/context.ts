@@ -3,6 +3,7 @@ import type { Player } from "../listening/player";
 import type { Recorder } from "../recording/recorder";
 import type { Heights } from "./heights";
 import { Hearing } from "../listening/hearing";
+import { tell } from "../talk/tell";
 
 /** The least and the most frames that a pixel can stand for: at the one end a frame has twenty pixels to itself. */
 export const FINEST = 1 / 20;
@@ -183,6 +184,8 @@ export interface DeskContext {
   /** A ramp that is being drawn, from a session time and level to another, on the line of a clip or a track. */
   ramp: Ref<{ line: string; from: number; to: number; start: number; level: number } | undefined>;
   seek: (frame: number) => void;
+  /** Moves the playhead to a frame and plays from there; while a take is recorded it stays with that. */
+  playFrom: (frame: number) => void;
   /** Lets files be chosen, which end up where dropped ones would. */
   chooseFiles: Ref<(at?: { start: number; track?: string }) => void>;
 }
@@ -191,6 +194,13 @@ const key: InjectionKey<DeskContext> = Symbol("desk");
 
 export function makeDeskContext(player: Player, recorder: Recorder, heights: Heights): DeskContext {
   const playhead = ref(0);
+  // One thing is heard at a time; while a take is recorded, only what it is spoken to.
+  const hearing = new Hearing(() => {
+    if (recorder.busy) tell("A take is being recorded. End it first; then this can be heard.", "warning");
+    else player.pause();
+    return !recorder.busy;
+  });
+  player.before = () => hearing.stop();
   const context: DeskContext = {
     time: reactive(new Timescale()) as Timescale,
     selection: reactive({
@@ -203,7 +213,7 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     }) as Selection,
     player,
     recorder,
-    hearing: new Hearing(() => player.pause()),
+    hearing,
     playhead,
     guide: ref(),
     tag: ref(),
@@ -234,6 +244,11 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
       if (recorder.busy) return; // the playhead goes with the recording
       playhead.value = Math.max(0, Math.round(frame));
       if (player.state.playing) void player.play(playhead.value);
+    },
+    playFrom: (frame) => {
+      if (recorder.busy) return tell("A take is being recorded. End it first; then this can be heard.", "warning");
+      playhead.value = Math.max(0, Math.round(frame));
+      void player.play(playhead.value);
     },
   };
   provide(key, context);

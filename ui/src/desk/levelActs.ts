@@ -1,10 +1,12 @@
-import { api, ask, type Refusal, type Schema } from "../api/client";
+import { api, ask, type Schema } from "../api/client";
 import { levelAt } from "../drawing/level";
 import { RATE } from "../model/units";
+import { gone, trackIn } from "../document/parts";
 import { useSession } from "../stores/session";
 import type { DeskContext } from "./context";
 import { useKept } from "./kept";
 import { handLevel, lineOf, placesOf } from "./lines";
+import { tell } from "../talk/tell";
 
 /** Frames in which the gain of a stretch changes at its ends: too short to be heard as a fade, too long for a click. */
 const STEP = RATE / 100;
@@ -31,12 +33,12 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
 
   /** The lines that are meant: those of the chosen tracks while these are shown, or those of the chosen clips. */
   const lines = () => (desk.lines.value.tracks ? chosenTracks() : chosen());
-  const named = (id: string) => lineOf(session, id)!.named;
+  const named = (id: string) => lineOf(session.document, id)!.named;
 
   function pointHere(): void {
     const at = Math.round(desk.playhead.value);
     const points = lines().flatMap((id) => {
-      const line = lineOf(session, id);
+      const line = lineOf(session.document, id);
       if (!line || at < line.from || at >= line.to) return [];
       const own = at - line.zero;
       return [{ ...line.named, at: own, level: levelAt(line.points, own) }];
@@ -88,7 +90,7 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
 
   /** Chooses all points of a line, or those in the chosen stretch of time. */
   function choosePoints(id = selection.line): void {
-    const line = lineOf(session, id);
+    const line = lineOf(session.document, id);
     if (!line) return;
     const stretch = range();
     const inside = line.points.filter((p) => {
@@ -101,7 +103,7 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
 
   /** Copies the chosen points, if there are any. */
   function copyPoints(cut: boolean): boolean {
-    const line = lineOf(session, selection.line);
+    const line = lineOf(session.document, selection.line);
     const places = line ? placesOf(line, selection.points) : [];
     if (!line || places.length === 0) return false;
     const first = line.points[places[0]!]!.at;
@@ -117,13 +119,13 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
   /** The line that copied points would be put on, if there are any. */
   function pointsGoOn(): string | undefined {
     const [id] = lines();
-    return copied.value.points.length > 0 && id !== undefined && lineOf(session, id) ? id : undefined;
+    return copied.value.points.length > 0 && id !== undefined && lineOf(session.document, id) ? id : undefined;
   }
 
   /** Puts what was copied on a line, from the playhead on. */
   function pastePoints(): boolean {
     const id = pointsGoOn();
-    const line = id === undefined ? undefined : lineOf(session, id);
+    const line = id === undefined ? undefined : lineOf(session.document, id);
     if (!line) return false;
     const from = Math.max(0, Math.round(desk.playhead.value) - line.zero);
     const points = copied.value.points.map((p) => ({ ...line.named, ...p, at: from + p.at }));
@@ -136,7 +138,7 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
 
   /** Dips a line under the chosen stretch, or under what is spoken while it is heard. */
   async function dipUnder(id: string): Promise<void> {
-    const line = lineOf(session, id);
+    const line = lineOf(session.document, id);
     if (!line) return;
     const stretch = range() ?? (await spoken(line.from, line.to));
     if (!stretch) return;
@@ -156,7 +158,7 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
       if (first && last) return { from: first.from, to: last.to };
       session.say("Nobody is heard to speak over it. Choose a stretch of time on the ruler to dip under that.");
     } catch (error) {
-      session.problem = error as Refusal;
+      tell(error);
     }
     return undefined;
   }
@@ -164,9 +166,11 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
   /** Moves a fader, and those of the tracks that were chosen with it by as much. */
   function setFader(track: string, level: number, gesture?: string): void {
     const ids = chosenTracks().includes(track) ? chosenTracks() : [track];
-    void session.edit(() => {
-      const fader = (id: string) => session.document?.tracks.find((t) => t.id === id)?.fader;
-      const by = level - (fader(track) ?? level);
+    void session.edit((document) => {
+      const fader = (id: string) => trackIn(document, id)?.fader;
+      const now = fader(track);
+      if (now === undefined) throw gone("The track");
+      const by = level - now;
       const faders = ids.flatMap((id) => {
         const now = fader(id);
         return now === undefined ? [] : [{ track: id, level: id === track ? level : handLevel(now + by) }];

@@ -1,8 +1,7 @@
 import type { Schema } from "../api/client";
 import { LOUDEST, SILENCE } from "../model/units";
-import type { useSession } from "../stores/session";
-
-type Session = ReturnType<typeof useSession>;
+import { clipIn, trackIn } from "../document/parts";
+import type { Document } from "../document/sheet";
 
 /** A level line, by the id of the clip or the track that it belongs to. */
 export interface Line {
@@ -18,8 +17,8 @@ export interface Line {
   to: number;
 }
 
-export function lineOf(session: Session, id: string): Line | undefined {
-  const clip = session.clip(id);
+export function lineOf(document: Document | undefined, id: string): Line | undefined {
+  const clip = clipIn(document, id);
   if (clip) {
     const { start, offset, length } = clip;
     const zero = start - offset;
@@ -33,8 +32,8 @@ export function lineOf(session: Session, id: string): Line | undefined {
       to: start + length,
     };
   }
-  const track = session.document?.tracks.find((t) => t.id === id);
-  if (!track) return undefined;
+  const track = trackIn(document, id);
+  if (!document || !track) return undefined;
   return {
     id,
     named: { track: id },
@@ -42,7 +41,7 @@ export function lineOf(session: Session, id: string): Line | undefined {
     owner: track.name,
     zero: 0,
     from: 0,
-    to: Math.max(session.length, 1),
+    to: Math.max(1, ...document.tracks.flatMap((t) => Object.values(t.clips).map((c) => c.start + c.length))),
   };
 }
 

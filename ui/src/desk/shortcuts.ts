@@ -33,14 +33,7 @@ export function shortcutList(desk: DeskContext, help: Ref<boolean>): Shortcut[] 
   const { chosen } = acts;
   const bare = useBare(desk);
   const staying = useStaying(desk);
-  const level = (by: number) => () => {
-    const clips = chosen();
-    const gain = (id: string) => Math.round(((clipOf(id)?.gain ?? 0) + by) * 10) / 10;
-    // The gains are read when the edit's turn comes, so that a key held down adds up.
-    if (clips.length > 0) {
-      void session.edit(() => ({ type: "set-clips", clips: clips.map((clip) => ({ clip, gain: gain(clip) })) }));
-    }
-  };
+  const level = (by: number) => () => acts.louder(by);
   const height = (size: Size) => () => {
     const all = session.document?.tracks.map((t) => t.id) ?? [];
     desk.heights.set(acts.chosenTracks().length > 0 ? acts.chosenTracks() : all, size);

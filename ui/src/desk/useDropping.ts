@@ -89,6 +89,8 @@ export function useDropping(
 
   useEventListener(window, "dragover", over);
   useEventListener(window, "drop", drop);
+  // Also of what a field of its own takes in, such as a picture.
+  useEventListener(window, "drop", () => (dropping.value = false), { capture: true });
   useEventListener(window, "dragleave", (event: DragEvent) => !event.relatedTarget && (dropping.value = false));
   useEventListener(window, "blur", () => (dropping.value = false));
   return { dropping, takeFiles };

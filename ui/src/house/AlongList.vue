@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ElMessage } from "element-plus";
 import { ref } from "vue";
-import { api, ask, type Refusal, type Schema } from "../api/client";
+import { api, ask, type Schema } from "../api/client";
+import { tell } from "../talk/tell";
 
 /** Episodes whose layout has changed since they were made from it: what would become of each, and the button that does it. */
 defineProps<{ along: Schema["Bringable"][] }>();
@@ -15,12 +15,9 @@ async function bring(a: Schema["Bringable"]): Promise<void> {
   busy.value = a.episode.id;
   try {
     await ask(api.POST("/episodes/{episode}/along", { params: { path: { episode: a.episode.id } } }));
-    ElMessage({
-      type: "success",
-      message: `“${a.episode.title}” is in line again. It is one step, which can be undone there.`,
-    });
+    tell(`“${a.episode.title}” is in line again. It is one step, which can be undone there.`, "success");
   } catch (error) {
-    ElMessage.error((error as Refusal).message);
+    tell(error);
   }
   busy.value = "";
   emit("brought");

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { ElDialog, ElInput, ElMessage } from "element-plus";
+import { ElDialog, ElInput } from "element-plus";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type Refusal, type Schema } from "../api/client";
 import AlongList from "./AlongList.vue";
 import { removeIfMeant } from "../shelf/removing";
 import LayoutCard from "./LayoutCard.vue";
+import { tell } from "../talk/tell";
 
 /** The house sound of a show: its layouts, and the episodes that can be brought along with what has changed in them. */
 const props = defineProps<{ show: string }>();
@@ -62,7 +63,7 @@ async function answer(): Promise<void> {
     }
   } catch (error) {
     asking.value = what;
-    ElMessage.error((error as Refusal).message);
+    tell(error);
   }
 }
 

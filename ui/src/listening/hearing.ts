@@ -8,8 +8,8 @@ export class Hearing {
   private until = Infinity;
   private raf = 0;
 
-  /** What is done before anything is heard. */
-  constructor(private readonly before: () => void) {
+  /** What is done before anything is heard; it says whether that may be now. */
+  constructor(private readonly before: () => boolean) {
     this.element.onended = () => this.stop();
     this.element.onerror = () => {
       if (!this.state.address) return;
@@ -25,7 +25,7 @@ export class Hearing {
   }
 
   hear(address: string, from: number, to = Infinity): void {
-    this.before();
+    if (!this.before()) return;
     this.state.problem = "";
     const again = this.state.address === address;
     this.state.address = address;

@@ -37,6 +37,10 @@ export class Player {
   /** Another version that is heard instead of the present one (empty: the present one), and dB by which it is made softer. */
   compared = { of: "", gain: 0 };
   /** What alone is played: a range once, or the joins. */
+  /** Is called before anything begins to play. */
+  before: () => void = () => undefined;
+  /** A recording goes on: nothing else begins or ends what is played along with it. */
+  private along = false;
   private only: { to: number } | "joins" | undefined;
 
   private context: AudioContext | undefined;
@@ -80,18 +84,21 @@ export class Player {
 
   /** Starts at a session frame, and goes round and round if that lies in the loop. */
   async play(from: number): Promise<void> {
+    if (this.along) return;
     this.only = undefined;
     await this.start(from);
   }
 
   /** Plays a range once, or from a frame on only the joins, one after the other. */
   async playOnly(from: number, only: { to: number } | "joins"): Promise<void> {
+    if (this.along) return;
     this.only = only;
     await this.start(from);
   }
 
   /** Lets a place be heard while the playhead is dragged over it; where the hand rests, it falls silent. */
   async scrub(frame: number): Promise<void> {
+    if (this.along) return;
     window.clearTimeout(this.scrubbing);
     this.scrubbing = window.setTimeout(() => this.pause(), SCRUB_MS);
     if (!this.state.playing) return this.play(frame);
@@ -112,7 +119,14 @@ export class Player {
    * comes late is skipped, so that everything stays in step. One track, the one recorded onto, is left out.
    */
   async playAlong(from: number, moment: number, without: string): Promise<void> {
+    this.along = true;
     await this.start(from, { frame: from, at: Math.round(moment * RATE) }, without);
+  }
+
+  /** Ends what was played along with a recording. */
+  endAlong(): void {
+    this.along = false;
+    this.stop();
   }
 
   /** Silences what is played without ending it, for a room with an open microphone. */
@@ -121,6 +135,7 @@ export class Player {
   }
 
   private async start(from: number, origin?: Origin, without = ""): Promise<void> {
+    this.before();
     this.state.problem = "";
     this.state.playing = this.state.waiting = true;
     // From now on it is there, although nothing is heard yet: whoever marks this place or stops means this one.
@@ -150,6 +165,10 @@ export class Player {
   }
 
   pause(): void {
+    if (!this.along) this.stop();
+  }
+
+  private stop(): void {
     this.state.playing = this.state.waiting = false;
     window.clearInterval(this.timer);
     this.toWorklet({ type: "stop" });
@@ -194,7 +213,7 @@ export class Player {
   }
 
   dispose(): void {
-    this.pause();
+    this.endAlong();
     this.worker?.terminate();
     void this.context?.close();
   }
@@ -257,7 +276,7 @@ export class Player {
         else this.keepUp();
         break;
       case "ended":
-        if (this.state.playing) this.pause();
+        if (this.state.playing) this.stop();
         break;
       case "at":
         if (!this.state.playing) return;

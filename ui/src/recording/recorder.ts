@@ -270,7 +270,6 @@ export class Recorder {
     this.wave.pairs = [];
     this.wave.rate = this.format.rate;
     for (let n = seconds; n > 0; n--) beep(context, this.moment - n, n === 1);
-    this.player.pause();
     this.player.silence(this.choices.openRoom);
     void this.player.playAlong(begins, this.moment, track);
     const heard = heardAt(context, this.moment);
@@ -301,7 +300,7 @@ export class Recorder {
     this.discarding = discard || early;
     this.state.phase = "saving";
     window.clearInterval(this.timer);
-    this.player.pause();
+    this.player.endAlong();
     this.player.silence(false);
     const done = new Promise<void>((resolve) => (this.ended = resolve));
     this.tell({ type: "end", moment: early ? 0 : epoch() });
@@ -423,7 +422,7 @@ export class Recorder {
   private release(): void {
     window.clearInterval(this.timer);
     window.removeEventListener("beforeunload", this.leaving);
-    this.player.pause();
+    this.player.endAlong();
     this.player.silence(false);
     this.take = undefined;
     this.state.phase = this.worker ? "ready" : "closed";

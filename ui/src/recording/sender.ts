@@ -1,3 +1,5 @@
+import { isOurs } from "../api/client";
+
 /**
  * Sends the chunks of a take one after the other, each until the server has it on its disk. What the server says no
  * to for ever ends it; anything else, a lost network or a full disk, is tried again and again.
@@ -82,6 +84,7 @@ export class Sender {
         body: chunk.data,
         signal: AbortSignal.timeout(PATIENCE_MS),
       });
+      if (!isOurs(answer.headers)) return { message: "The server cannot be reached.", final: false };
       if (answer.ok) return undefined;
       const problem = (await answer.json().catch(() => ({}))) as { code?: string; detail?: string };
       const final = ["take-closed", "take-full", "not-found", "bad-chunk", "chunk-missing"].includes(

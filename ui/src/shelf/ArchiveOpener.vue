@@ -35,7 +35,7 @@ async function look(): Promise<void> {
   }
   if (left) return;
   const now = jobs.value.filter(running).length;
-  const more = now > 0 || sending.value.length > 0;
+  const more = now > 0 || sending.value.some((u) => u.state !== "failed");
   if (now < before || (going && !more)) emit("opened");
   going = more;
   if (more) timer = window.setTimeout(() => void look(), LOOK_AGAIN);
@@ -60,7 +60,7 @@ async function again(job: Schema["JobEvent"]): Promise<void> {
   await look();
 }
 
-watch(() => sending.value.length, look, { immediate: true });
+watch(() => sending.value.map((u) => u.state).join(), look, { immediate: true });
 onBeforeUnmount(() => {
   left = true;
   window.clearTimeout(timer);

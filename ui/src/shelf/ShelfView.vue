@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElMessage } from "element-plus";
+import { ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput } from "element-plus";
 import { MoreHorizontal } from "lucide-vue-next";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
@@ -7,6 +7,7 @@ import { api, ask, type Refusal, type Schema } from "../api/client";
 import ArchiveOpener from "./ArchiveOpener.vue";
 import EpisodeRow from "./EpisodeRow.vue";
 import { removeIfMeant } from "./removing";
+import { tell } from "../talk/tell";
 
 const props = defineProps<{ show?: string }>();
 const router = useRouter();
@@ -73,7 +74,7 @@ async function offerLayouts(): Promise<void> {
     layouts.value = (await ask(api.GET("/shows/{show}/layouts", { params: { path } }))) ?? [];
     layout.value = layouts.value[0]?.id ?? "";
   } catch (error) {
-    ElMessage.error((error as Refusal).message);
+    tell(error);
   }
 }
 
@@ -84,7 +85,7 @@ async function keepLayout(episode: Schema["Episode"]): Promise<void> {
     await ask(api.POST("/shows/{show}/layouts", { params, body: { name: episode.title, from: episode.id } }));
     await router.push(`/shows/${episode.show}/house`);
   } catch (error) {
-    ElMessage.error((error as Refusal).message);
+    tell(error);
   }
 }
 
@@ -115,7 +116,7 @@ async function answer(): Promise<void> {
     }
   } catch (error) {
     asking.value = what;
-    ElMessage.error((error as Refusal).message);
+    tell(error);
   }
 }
 

@@ -1,5 +1,6 @@
-import { ElMessage, ElMessageBox } from "element-plus";
-import { api, ask, type Refusal } from "../api/client";
+import { ElMessageBox } from "element-plus";
+import { api, ask } from "../api/client";
+import { tell } from "../talk/tell";
 
 /** Removes an episode, or a layout, if that is really meant. Whether it was is the answer; what goes wrong is said. */
 export async function removeIfMeant(
@@ -18,7 +19,7 @@ export async function removeIfMeant(
   try {
     await ask(api.DELETE("/episodes/{episode}", { params: { path: { episode: id } } }));
   } catch (error) {
-    ElMessage.error((error as Refusal).message);
+    tell(error);
   }
   return true;
 }

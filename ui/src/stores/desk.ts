@@ -1,5 +1,5 @@
 import { defineStore } from "pinia";
-import { ref, shallowRef } from "vue";
+import { ref } from "vue";
 import type { Refusal, Schema } from "../api/client";
 import { useHandover } from "./handover";
 import { useJobs } from "./jobs";
@@ -7,6 +7,7 @@ import { useLists } from "./lists";
 import { useMixdowns } from "./mixdowns";
 import { useSendings } from "./sendings";
 import { useSharing } from "./sharing";
+import { followEpisode } from "../events/following";
 import { OpenDesk } from "./open";
 import { useScript } from "./script";
 import { useSession } from "./session";
@@ -17,7 +18,7 @@ import { useLoudness } from "./loudness";
 import { useTakes } from "./takes";
 import { useVoices } from "./voices";
 
-/** Milliseconds after which a connection that the browser has given up is tried anew. */
+/** Milliseconds after which what could not be asked for is tried anew. */
 const TRY_AGAIN = 2000;
 /** Why an episode cannot be opened only for a while. */
 const PASSING = new Set(["unreachable", "database-away"]);
@@ -41,7 +42,6 @@ export const useDesk = defineStore("desk", () => {
   const connected = ref(true);
   /** Why the episode could not be opened. */
   const problem = ref<Refusal>();
-  const events = shallowRef<EventSource>();
 
   /** Opens an episode in the place of whatever is open. */
   async function open(episode: string): Promise<void> {
@@ -73,8 +73,6 @@ export const useDesk = defineStore("desk", () => {
 
   function leave(): void {
     session.open?.leave();
-    events.value?.close();
-    events.value = undefined;
     problem.value = undefined;
     connected.value = true;
     for (const store of [
@@ -113,41 +111,32 @@ export const useDesk = defineStore("desk", () => {
   function catchUp(): void {
     void session.catchUp();
     void refresh().catch(() => undefined);
+    measureAgain();
   }
 
   /** Listens to what happens; resolves when that has begun, or when it takes too long to be waited for. */
   function follow(desk: OpenDesk): Promise<void> {
-    const source = new EventSource(`/api/episodes/${desk.episode}/events`);
-    events.value = source;
-    desk.signal.addEventListener("abort", () => source.close());
-    source.onerror = () => {
-      if (desk.left || session.gone) return source.close();
-      connected.value = false;
-      void session.catchUp(); // which finds out if the episode is gone
-      if (source.readyState === EventSource.CLOSED) {
-        window.setTimeout(() => !desk.left && !session.gone && void follow(desk), TRY_AGAIN);
-      }
-    };
-    source.onmessage = (message: MessageEvent<string>) => {
-      if (!desk.left) hear(JSON.parse(message.data) as Schema["Event"]);
-    };
-    source.addEventListener("beat", (message: MessageEvent<string>) => {
-      const beat = JSON.parse(message.data) as Schema["Beat"];
-      if (!desk.left && beat.version > session.version && !session.busy) void session.catchUp();
-    });
     return new Promise((done) => {
-      source.onopen = () => {
-        if (!connected.value) catchUp(); // what happened while the connection was lost was not told
-        connected.value = true;
-        done();
-      };
+      const end = followEpisode(desk.episode, (message) => {
+        if (desk.left) return;
+        if (message.type === "told") return hear(message.event);
+        if (message.type === "beat") {
+          if (message.version > session.version && !session.busy) void session.catchUp();
+          return;
+        }
+        if (message.connected && !connected.value) catchUp(); // what happened while the connection was lost was not told
+        if (!message.connected) void session.catchUp(); // which finds out if the episode is gone
+        connected.value = message.connected;
+        if (message.connected) done();
+      });
+      desk.signal.addEventListener("abort", end);
       window.setTimeout(done, TRY_AGAIN);
     });
   }
 
-  function hear(event: Schema["Event"]): void {
+  function hear(event: Schema["Told"]): void {
     const quietly = (request: Promise<void>) => void request.catch(() => undefined);
-    if (event.removed) session.gone = true;
+    if (event.removed && session.open) session.open.sheet.gone.value = true;
     if (event.change) {
       const used = event.change.patch as { path: string }[] | undefined;
       session.take(event.change);
@@ -162,9 +151,15 @@ export const useDesk = defineStore("desk", () => {
     if (event.script) quietly(script.refresh());
     if (event.measure) balance.progress = event.measure.progress;
     if (event.loudness) {
-      balance.progress = undefined;
-      quietly(Promise.all([mixdowns.measure(), balance.refresh(), check.refresh()]).then(() => undefined));
+      measureAgain();
     }
+  }
+
+  /** Asks again for what is measured of the mix. */
+  function measureAgain(): void {
+    balance.progress = undefined;
+    for (const request of [mixdowns.measure(), balance.refresh(), check.refresh()]) void request.catch(() => undefined);
+    if (loudness.along) void loudness.refresh();
   }
 
   return { connected, problem, open, leave };

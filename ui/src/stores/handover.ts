@@ -1,7 +1,8 @@
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowRef, watch } from "vue";
-import { api, type Refusal, type Schema } from "../api/client";
+import { api, type Schema } from "../api/client";
 import { useLists } from "./lists";
+import { useAsked } from "../talk/asked";
 import { useSession } from "./session";
 
 export interface WantedFile {
@@ -26,7 +27,29 @@ export const useHandover = defineStore("handover", () => {
   /** How loud chapters are that become files of their own. */
   const balance = ref<"as-in-the-show" | "each-by-itself">("as-in-the-show");
   const ahead = shallowRef<Schema["Ahead"]>();
-  const problem = ref("");
+  const { problem, refresh, soon, forget } = useAsked<Schema["Ahead"]>({
+    ask: (signal) => {
+      const episode = session.open?.episode;
+      if (!episode) return undefined;
+      const query = {
+        rev: session.version,
+        chapters: stretch.value === "chapters",
+        asItIs: level.value === "as-it-is",
+        files: files.map((f) => `${f.format}:${f.quality}:${f.rate}:${f.channels}`),
+        ...part.value,
+      };
+      return api.GET("/episodes/{episode}/handover", { params: { path: { episode }, query }, signal });
+    },
+    // What the target will take stands until the mix has been measured again.
+    take: (there) => {
+      ahead.value = there.measured
+        ? there
+        : { ...there, ...(ahead.value?.outlook && { outlook: ahead.value.outlook }) };
+    },
+    final: (there) => there.measured || session.length === 0,
+    rest: REST_MS,
+    waits: true,
+  });
   /** Why the files were not made: what the check says must be mended first. */
   const musts = ref<string[]>([]);
   /** The range that is selected on the timeline, in frames. */
@@ -53,46 +76,12 @@ export const useHandover = defineStore("handover", () => {
     file.rate = format?.rates.includes(file.rate) ? file.rate : (format?.rates[0] ?? 48000);
   }
 
-  let resting = 0;
-
-  function soon(): void {
-    window.clearTimeout(resting);
-    resting = window.setTimeout(() => void refresh(), REST_MS);
-  }
-
-  async function refresh(): Promise<void> {
-    const desk = session.open;
-    if (!desk) return;
-    problem.value = "";
-    try {
-      await desk.refresh("handover", () => {
-        const query = {
-          rev: session.version,
-          chapters: stretch.value === "chapters",
-          asItIs: level.value === "as-it-is",
-          files: files.map((f) => `${f.format}:${f.quality}:${f.rate}:${f.channels}`),
-          ...part.value,
-        };
-        const params = { path: { episode: desk.episode }, query };
-        return desk.load("handover", (signal) => api.GET("/episodes/{episode}/handover", { params, signal }), take);
-      });
-    } catch (error) {
-      problem.value = (error as Refusal).message;
-    }
-  }
-
-  /** What the target will take stands until the mix has been measured again. */
-  function take(there: Schema["Ahead"]): void {
-    ahead.value = there.measured ? there : { ...there, ...(ahead.value?.outlook && { outlook: ahead.value.outlook }) };
-  }
-
   function leave(): void {
-    window.clearTimeout(resting);
+    forget();
     files.splice(0);
     stretch.value = "whole";
     level.value = "target";
     ahead.value = undefined;
-    problem.value = "";
     musts.value = [];
   }
 

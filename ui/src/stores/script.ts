@@ -1,41 +1,72 @@
 import { defineStore } from "pinia";
-import { ref } from "vue";
-import { api, ask, type Refusal, type Schema } from "../api/client";
+import { api, ask, type Schema } from "../api/client";
+import { useAsked } from "../talk/asked";
+import { useField, type KeptField } from "../talk/keeping";
+import { tell } from "../talk/tell";
 import { useSession } from "./session";
+
+/** Milliseconds for which the hand rests before what was written is kept. */
+const REST_MS = 700;
 
 /** The script of the episode on the desk. */
 export const useScript = defineStore("script", () => {
   const session = useSession();
-  const script = ref<Schema["Script"]>();
+  const {
+    answer: script,
+    refresh,
+    forget,
+  } = useAsked<Schema["Script"]>({
+    ask: (signal) => {
+      const episode = session.open?.episode;
+      return episode ? api.GET("/episodes/{episode}/script", { params: { path: { episode } }, signal }) : undefined;
+    },
+  });
 
-  async function refresh(): Promise<void> {
-    const desk = session.open;
-    if (!desk) return;
-    const path = { episode: desk.episode };
-    await desk.load(
-      "script",
-      (signal) => api.GET("/episodes/{episode}/script", { params: { path }, signal }),
-      (there) => {
-        if (there.version >= (script.value?.version ?? 0)) script.value = there;
-      },
-    );
+  /** A script that was asked for, or that a change has made: a version never goes back. */
+  function take(episode: string, there: Schema["Script"]): void {
+    if (session.open?.episode !== episode || there.version < (script.value?.version ?? 0)) return;
+    script.value = there;
   }
 
-  /** Changes the script; says whether that was kept. */
-  async function change(change: Omit<Schema["ScriptChange"], "base">): Promise<boolean> {
-    const desk = session.open;
-    if (!desk) return false;
-    const params = { path: { episode: desk.episode } };
+  async function send(episode: string, base: number, change: Omit<Schema["ScriptChange"], "base">): Promise<number> {
+    const there = await ask(
+      api.PATCH("/episodes/{episode}/script", { params: { path: { episode } }, body: { base, ...change } }),
+    );
+    take(episode, there);
+    return there.version;
+  }
+
+  /** Changes the pace, or marks parts as recorded; says whether that was kept. */
+  async function change(change: Pick<Schema["ScriptChange"], "pace" | "recorded">): Promise<boolean> {
+    const episode = session.open?.episode;
+    if (!episode) return false;
     try {
-      const body = { base: script.value?.version ?? 0, ...change };
-      const kept = await ask(api.PATCH("/episodes/{episode}/script", { params, body }));
-      if (!desk.left) script.value = kept;
+      await send(episode, script.value?.version ?? 0, change);
       return true;
     } catch (error) {
-      session.problem = error as Refusal;
+      tell(error);
       return false;
     }
   }
 
-  return { script, refresh, change, leave: () => (script.value = undefined) };
+  /** The text as a field that keeps itself. */
+  function text(): KeptField {
+    const episode = session.open!.episode;
+    return useField(`script ${episode}`, {
+      name: "The script",
+      read: () => ({ value: script.value?.text ?? "", base: script.value?.version ?? 0 }),
+      send: (text, base) => send(episode, base as number, { text }),
+      changed: {
+        code: "script-changed",
+        there: async () => {
+          const there = await ask(api.GET("/episodes/{episode}/script", { params: { path: { episode } } }));
+          take(episode, there);
+          return { value: there.text, base: there.version };
+        },
+      },
+      rest: REST_MS,
+    });
+  }
+
+  return { script, refresh, change, text, leave: forget };
 });

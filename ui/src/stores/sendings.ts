@@ -1,24 +1,20 @@
 import { defineStore } from "pinia";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { api, ask, type Schema } from "../api/client";
+import { useAsked } from "../talk/asked";
 import { useSession } from "./session";
 
 /** Where finished files can be sent, and those of the episode on the desk that were, or are on their way. */
 export const useSendings = defineStore("sendings", () => {
   const session = useSession();
   const hosts = ref<Schema["Outside"][]>([]);
-  const list = ref<Schema["Sent"][]>([]);
-
-  async function refresh(): Promise<void> {
-    const desk = session.open;
-    if (!desk) return;
-    const params = { path: { episode: desk.episode } };
-    await desk.load(
-      "sendings",
-      (signal) => api.GET("/episodes/{episode}/sendings", { params, signal }),
-      (there) => (list.value = there ?? []),
-    );
-  }
+  const { answer, refresh, forget } = useAsked<Schema["Sent"][] | null>({
+    ask: (signal) => {
+      const episode = session.open?.episode;
+      return episode ? api.GET("/episodes/{episode}/sendings", { params: { path: { episode } }, signal }) : undefined;
+    },
+  });
+  const list = computed(() => answer.value ?? []);
 
   async function findHosts(): Promise<void> {
     if (hosts.value.length === 0) hosts.value = (await ask(api.GET("/hosts"))) ?? [];
@@ -29,5 +25,5 @@ export const useSendings = defineStore("sendings", () => {
     await refresh();
   }
 
-  return { hosts, list, refresh, findHosts, send, leave: () => (list.value = []) };
+  return { hosts, list, refresh, findHosts, send, leave: forget };
 });

@@ -1,6 +1,8 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import { api, ask, type Schema } from "../api/client";
+import type { Revision } from "../talk/keeping";
+import { useAsked } from "../talk/asked";
 import { useSession } from "./session";
 
 /** The addresses at which finished files of the episode on the desk are heard, and what listeners have written. */
@@ -8,59 +10,61 @@ export const useSharing = defineStore("sharing", () => {
   const session = useSession();
   const links = ref<Schema["Shared"][]>([]);
   const remarks = ref<Schema["Remark"][]>([]);
-  const feed = ref<Schema["FeedView"]>();
-  const publication = ref<Schema["Publishing"]>();
   /** How many remarks nobody has looked at. */
   const waiting = computed(() => remarks.value.filter((r) => r.state === "new").length);
+  const shared = useAsked<Schema["Sharing"]>({
+    ask: (signal) => {
+      const episode = session.open?.episode;
+      return episode ? api.GET("/episodes/{episode}/links", { params: { path: { episode } }, signal }) : undefined;
+    },
+    take: (there) => {
+      links.value = there.links;
+      remarks.value = there.remarks;
+    },
+  });
+  /** How the show's feed is, and the episode in it. */
+  const feed = useAsked<Schema["FeedView"]>({
+    ask: (signal) => {
+      const show = session.open?.show;
+      return show ? api.GET("/shows/{show}/feed", { params: { path: { show } }, signal }) : undefined;
+    },
+  });
+  const publication = useAsked<Schema["Publishing"]>({
+    ask: (signal) => {
+      const episode = session.open?.episode;
+      return episode
+        ? api.GET("/episodes/{episode}/publication", { params: { path: { episode } }, signal })
+        : undefined;
+    },
+  });
+  const { refresh } = shared;
 
-  async function refresh(): Promise<void> {
-    const desk = session.open;
-    if (!desk) return;
-    const params = { path: { episode: desk.episode } };
-    await desk.load(
-      "links",
-      (signal) => api.GET("/episodes/{episode}/links", { params, signal }),
-      (there) => {
-        links.value = there.links;
-        remarks.value = there.remarks;
-      },
-    );
-  }
-
-  /** Asks how the show's feed and the episode in it are. */
   async function refreshFeed(): Promise<void> {
-    const desk = session.open;
-    if (!desk) return;
-    const show = desk.show;
-    const episode = desk.episode;
-    await Promise.all([
-      desk.load(
-        "feed",
-        (signal) => api.GET("/shows/{show}/feed", { params: { path: { show } }, signal }),
-        (there) => (feed.value = there),
-      ),
-      desk.load(
-        "publication",
-        (signal) => api.GET("/episodes/{episode}/publication", { params: { path: { episode } }, signal }),
-        (there) => (publication.value = there),
-      ),
-    ]);
+    await Promise.all([feed.refresh(), publication.refresh()]);
   }
 
-  async function setFeed(body: Schema["FeedSettings"]): Promise<void> {
+  /** Changes what the feed says, each field against what it said when it was read. */
+  async function reviseFeed(show: string, body: Revision): Promise<Schema["FeedView"]> {
+    const there = await ask(api.PATCH("/shows/{show}/feed", { params: { path: { show } }, body }));
+    if (session.open?.show === show) feed.answer.value = there;
+    return there;
+  }
+
+  async function renewFeed(): Promise<void> {
     const show = session.open?.show ?? "";
-    feed.value = await ask(api.PUT("/shows/{show}/feed", { params: { path: { show } }, body }));
-    await refreshFeed();
+    feed.answer.value = await ask(api.POST("/shows/{show}/feed/renew", { params: { path: { show } } }));
   }
 
   async function publish(body: Schema["ToPublish"]): Promise<void> {
     const episode = session.open?.episode ?? "";
-    publication.value = await ask(api.PUT("/episodes/{episode}/publication", { params: { path: { episode } }, body }));
+    publication.answer.value = await ask(
+      api.PUT("/episodes/{episode}/publication", { params: { path: { episode } }, body }),
+    );
   }
 
   async function unpublish(): Promise<void> {
     const episode = session.open?.episode ?? "";
-    publication.value = await ask(
+    publication.answer.value = await ask(
       api.POST("/episodes/{episode}/publication/withdraw", { params: { path: { episode } } }),
     );
   }
@@ -72,7 +76,7 @@ export const useSharing = defineStore("sharing", () => {
   }
 
   async function change(link: string, body: Schema["ChangedLink"]): Promise<void> {
-    await ask(api.PUT("/links/{link}", { params: { path: { link } }, body }));
+    await ask(api.PATCH("/links/{link}", { params: { path: { link } }, body }));
     await refresh();
   }
 
@@ -94,18 +98,20 @@ export const useSharing = defineStore("sharing", () => {
   function leave(): void {
     links.value = [];
     remarks.value = [];
-    feed.value = publication.value = undefined;
+    for (const asked of [shared, feed, publication]) asked.forget();
   }
 
   return {
     links,
     remarks,
-    feed,
-    publication,
+    feed: feed.answer,
+    feedProblem: feed.problem,
+    publication: publication.answer,
     waiting,
     refresh,
     refreshFeed,
-    setFeed,
+    reviseFeed,
+    renewFeed,
     publish,
     unpublish,
     make,

@@ -1,27 +1,23 @@
 import { defineStore } from "pinia";
-import { ref } from "vue";
+import { computed } from "vue";
 import { api, type Schema } from "../api/client";
+import { useAsked } from "../talk/asked";
 import { useSession } from "./session";
 
 /** The sounds of the show whose episode is on the desk. */
 export const useSounds = defineStore("sounds", () => {
   const session = useSession();
-  const list = ref<Schema["ShowSound"][]>([]);
+  const { answer, refresh, forget } = useAsked<Schema["ShowSound"][] | null>({
+    ask: (signal) => {
+      const show = session.open?.show;
+      return show ? api.GET("/shows/{show}/sounds", { params: { path: { show } }, signal }) : undefined;
+    },
+  });
+  const list = computed(() => answer.value ?? []);
 
   function byID(id: string): Schema["ShowSound"] | undefined {
     return list.value.find((s) => s.id === id);
   }
 
-  async function refresh(): Promise<void> {
-    const desk = session.open;
-    if (!desk?.show) return;
-    const path = { show: desk.show };
-    await desk.load(
-      "sounds",
-      (signal) => api.GET("/shows/{show}/sounds", { params: { path }, signal }),
-      (there) => (list.value = there ?? []),
-    );
-  }
-
-  return { list, byID, refresh, leave: () => (list.value = []) };
+  return { list, byID, refresh, leave: forget };
 });

@@ -1,23 +1,17 @@
 import { defineStore } from "pinia";
-import { ref } from "vue";
+import { computed } from "vue";
 import { api, type Schema } from "../api/client";
+import { useAsked } from "../talk/asked";
 import { useSession } from "./session";
 
 /** The takes of the episode on the desk. */
 export const useTakes = defineStore("takes", () => {
   const session = useSession();
-  const list = ref<Schema["TakeStatus"][]>([]);
-
-  async function refresh(): Promise<void> {
-    const desk = session.open;
-    if (!desk) return;
-    const path = { episode: desk.episode };
-    await desk.load(
-      "takes",
-      (signal) => api.GET("/episodes/{episode}/takes", { params: { path }, signal }),
-      (there) => (list.value = there ?? []),
-    );
-  }
-
-  return { list, refresh, leave: () => (list.value = []) };
+  const { answer, refresh, forget } = useAsked<Schema["TakeStatus"][] | null>({
+    ask: (signal) => {
+      const episode = session.open?.episode;
+      return episode ? api.GET("/episodes/{episode}/takes", { params: { path: { episode } }, signal }) : undefined;
+    },
+  });
+  return { list: computed(() => answer.value ?? []), refresh, leave: forget };
 });

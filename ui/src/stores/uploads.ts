@@ -1,7 +1,8 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import { Upload as Tus, type DetailedError, type PreviousUpload } from "tus-js-client";
-import { refusalOf, type Part } from "../api/client";
+import { OURS, refusalOf, type Part } from "../api/client";
+import { holdPage } from "../talk/leaving";
 
 /** A file on its way to the server. */
 export interface Upload {
@@ -30,7 +31,12 @@ interface Running {
   tus: Tus;
   begun: number;
   from: number;
+  /** When something went out last, in milliseconds. */
+  moved: number;
 }
+
+/** Milliseconds after which a file that does not move is sent anew from where it stopped: its line may be dead without a sign. */
+const STALLED_MS = 20_000;
 
 /** How many files are sent at a time; the others wait. Connections must be left for listening and for events. */
 const HANDS = 3;
@@ -43,6 +49,7 @@ export const useUploads = defineStore("uploads", () => {
   const running = new Map<number, Running>();
   const going = computed(() => list.value.filter((u) => u.state !== "failed"));
   let count = 0;
+  holdPage(() => going.value.length > 0);
 
   function add(show: string, added: Iterable<File>, purpose: Purpose = {}): void {
     for (const file of added) {
@@ -62,7 +69,7 @@ export const useUploads = defineStore("uploads", () => {
 
   function send(upload: Upload): void {
     const { file, purpose } = files.get(upload.key)!;
-    const entry: Running = { tus: undefined as unknown as Tus, begun: 0, from: 0 };
+    const entry: Running = { tus: undefined as unknown as Tus, begun: 0, from: 0, moved: performance.now() };
     entry.tus = new Tus(file, {
       endpoint: "/api/uploads/",
       metadata: metadata(upload.show, file, purpose),
@@ -72,7 +79,8 @@ export const useUploads = defineStore("uploads", () => {
       onShouldRetry: (error) => {
         const status = error.originalResponse?.getStatus() ?? 0;
         const full = status === 507 && entry.tus.url !== null; // what has come is there, and the rest comes later
-        const again = full || status === 0 || status === 423 || status === 409 || (status >= 500 && status !== 507);
+        const silent = !answered(error);
+        const again = full || silent || status === 423 || status === 409 || (status >= 500 && status !== 507);
         if (again) Object.assign(upload, { state: full ? "full" : "interrupted", left: 0 });
         return again;
       },
@@ -94,6 +102,19 @@ export const useUploads = defineStore("uploads", () => {
     });
   }
 
+  /** Takes up again what has not moved for long. */
+  function revive(): void {
+    const now = performance.now();
+    for (const upload of list.value) {
+      const entry = running.get(upload.key);
+      if (!entry || upload.state !== "sending" || now - entry.moved < STALLED_MS) continue;
+      entry.moved = now;
+      Object.assign(upload, { state: "interrupted", left: 0 });
+      void entry.tus.abort().then(() => running.get(upload.key) === entry && entry.tus.start());
+    }
+  }
+  setInterval(revive, STALLED_MS / 4);
+
   function inUse(found: PreviousUpload): boolean {
     return [...running.values()].some((r) => r.tus.url !== null && r.tus.url === found.uploadUrl);
   }
@@ -102,6 +123,7 @@ export const useUploads = defineStore("uploads", () => {
     const now = performance.now();
     if (!entry.begun || upload.state !== "sending") Object.assign(entry, { begun: now, from: sent });
     upload.state = "sending";
+    entry.moved = now;
     upload.sent = sent;
     const rate = (sent - entry.from) / Math.max(1, now - entry.begun);
     upload.left = rate > 0 ? (upload.size - sent) / rate / 1000 : 0;
@@ -120,6 +142,12 @@ export const useUploads = defineStore("uploads", () => {
 
   return { list, going, add, remove };
 });
+
+/** Whether Ruvel itself has answered: what a proxy says in its place is silence. */
+function answered(error: DetailedError): boolean {
+  const mark = error.originalResponse?.getHeader(OURS);
+  return mark !== undefined && mark !== null && mark !== "";
+}
 
 function metadata(show: string, file: File, purpose: Purpose): Record<string, string> {
   const data: Record<string, string> = { show, filename: file.name.slice(0, 300) };

@@ -1,36 +1,31 @@
 import { defineStore } from "pinia";
-import { reactive, ref } from "vue";
-import { api, ask, type Refusal, type Schema } from "../api/client";
+import { computed, reactive } from "vue";
+import { api, ask, type Schema } from "../api/client";
 import { useSession } from "./session";
+import { useAsked } from "../talk/asked";
+import { tell } from "../talk/tell";
 
 /** What is known of the voices that are treated, by track, and the treatments that the show keeps. */
 export const useVoices = defineStore("voices", () => {
   const session = useSession();
   const byTrack = reactive<Record<string, Schema["Voice"]>>({});
-  const kept = ref<Schema["KeptTreatment"][]>([]);
+  /** How often each was asked about: the last answer counts. */
+  const asked: Record<string, number> = {};
+  const treatments = useAsked<Schema["KeptTreatment"][] | null>({
+    ask: (signal) => {
+      const show = session.open?.show;
+      return show ? api.GET("/shows/{show}/treatments", { params: { path: { show } }, signal }) : undefined;
+    },
+  });
 
   /** Asks what a track sounds like. What was known of it stays until the answer comes. Throws a Refusal. */
   async function look(track: string): Promise<void> {
     const desk = session.open;
     if (!desk) return;
     const params = { path: { episode: desk.episode, track }, query: { rev: session.version } };
-    await desk.load(
-      `voice ${track}`,
-      (signal) => api.GET("/episodes/{episode}/tracks/{track}/voice", { params, signal }),
-      (there) => (byTrack[track] = there),
-    );
-  }
-
-  /** Asks for the treatments that the show keeps. Throws a Refusal. */
-  async function list(): Promise<void> {
-    const desk = session.open;
-    if (!desk?.show) return;
-    const params = { path: { show: desk.show } };
-    await desk.load(
-      "treatments",
-      (signal) => api.GET("/shows/{show}/treatments", { params, signal }),
-      (there) => (kept.value = there ?? []),
-    );
+    const mine = (asked[track] = (asked[track] ?? 0) + 1);
+    const there = await ask(api.GET("/episodes/{episode}/tracks/{track}/voice", { params }));
+    if (!desk.left && asked[track] === mine) byTrack[track] = there;
   }
 
   /** Keeps a treatment with the show. */
@@ -47,18 +42,26 @@ export const useVoices = defineStore("voices", () => {
   async function change(request: Promise<unknown>): Promise<boolean> {
     try {
       await request;
-      await list();
+      await treatments.refresh();
       return true;
     } catch (error) {
-      session.problem = error as Refusal;
+      tell(error);
       return false;
     }
   }
 
   function leave(): void {
     for (const track of Object.keys(byTrack)) delete byTrack[track];
-    kept.value = [];
+    treatments.forget();
   }
 
-  return { byTrack, kept, look, list, keep, forget, leave };
+  return {
+    byTrack,
+    kept: computed(() => treatments.answer.value ?? []),
+    look,
+    list: treatments.refresh,
+    keep,
+    forget,
+    leave,
+  };
 });

@@ -1,19 +1,17 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
 import { Play, Square } from "lucide-vue-next";
-import { computed, onBeforeUnmount, ref, watch } from "vue";
-import { api, type Refusal, type Schema } from "../../api/client";
+import { computed, onBeforeUnmount, shallowRef, watch } from "vue";
+import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import ValueField from "../../desk/ValueField.vue";
 import { lengthText, parseTime, RATE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
+import { useAsked } from "../../talk/asked";
 
 /** Brings a piece of music to a length by leaving out bars of it, or playing some again: two ways to choose from. */
 const session = useSession();
 const desk = useDeskContext();
-const found = ref<Schema["Fits"]>();
-const problem = ref<Refusal>();
-const looking = ref(false);
+const found = shallowRef<Schema["Fits"]>();
 /** Frames before and after a join that are heard of it. */
 const AROUND = 3 * RATE;
 /** Refusals after which a loop or a fade can do instead. */
@@ -43,40 +41,21 @@ const wanted = computed({
     if (clip.value) desk.fitting.value = { clip: clip.value, until: now.value.start + length, settled: true };
   },
 });
-const settled = refDebounced(
-  computed(() => session.version),
-  200,
-);
-
-async function look(): Promise<void> {
-  const open = session.open;
-  const of = clip.value;
-  if (!open || !of) {
-    found.value = problem.value = undefined;
-    return;
-  }
-  looking.value = true;
-  const params = {
-    path: { episode: open.episode },
-    query: { clip: of, until: Math.round(until.value ?? now.value.start + now.value.length) },
-  };
-  try {
-    await open.load(
-      "fits",
-      (signal) => api.GET("/episodes/{episode}/fit", { params, signal }),
-      (there) => {
-        found.value = there;
-        problem.value = undefined;
-      },
-    );
-  } catch (error) {
-    found.value = undefined;
-    problem.value = error as Refusal;
-  } finally {
-    looking.value = false;
-  }
-}
-watch([settled, clip, () => desk.fitting.value?.until], () => void look(), { immediate: true });
+const {
+  answer,
+  refusal: problem,
+  asking: looking,
+} = useAsked<Schema["Fits"]>({
+  when: () => [session.version, clip.value, desk.fitting.value?.until],
+  rest: 200,
+  ask: (signal) => {
+    const of = clip.value;
+    if (!session.open || !of) return undefined;
+    const query = { clip: of, until: Math.round(until.value ?? now.value.start + now.value.length) };
+    return api.GET("/episodes/{episode}/fit", { params: { path: { episode: session.open.episode }, query }, signal });
+  },
+});
+watch(answer, (there) => (found.value = there));
 // A length that the end was dragged to is made at once, in the best way there is.
 watch(found, (there) => {
   const want = desk.fitting.value;

@@ -1,62 +1,44 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
 import { X } from "lucide-vue-next";
-import { computed, ref, watch } from "vue";
-import { api, type Refusal, type Schema } from "../../api/client";
+import { computed, ref } from "vue";
+import { api, type Schema } from "../../api/client";
 import { timeText, whenText } from "../../model/units";
 import { useSession } from "../../stores/session";
+import { useAsked } from "../../talk/asked";
 
 /** Every step that was made, to go back to, and versions that somebody has named. */
 const session = useSession();
 const steps = ref<Schema["Step"][]>([]);
-const applied = ref(0);
-const versions = ref<Schema["NamedVersion"][]>([]);
 const name = ref("");
 const PAGE = 200;
-const settled = refDebounced(
-  computed(() => session.version),
-  150,
-);
 
 const path = () => ({ episode: session.open!.episode });
 
-async function look(): Promise<void> {
-  const open = session.open;
-  if (!open) return;
-  const query = { most: Math.max(PAGE, steps.value.length) };
-  try {
-    await open.load(
-      "history",
-      (signal) => api.GET("/episodes/{episode}/history", { params: { path: path(), query }, signal }),
-      (there) => {
-        steps.value = there.steps;
-        applied.value = there.applied;
-      },
-    );
-    await open.load(
-      "versions",
-      (signal) => api.GET("/episodes/{episode}/versions", { params: { path: path() }, signal }),
-      (there) => (versions.value = there ?? []),
-    );
-  } catch (error) {
-    session.problem = error as Refusal;
-  }
-}
-watch(settled, () => void look(), { immediate: true });
+const past = useAsked<Schema["Past"]>({
+  when: () => session.version,
+  rest: 150,
+  ask: (signal) => {
+    const query = { most: Math.max(PAGE, steps.value.length) };
+    return session.open && api.GET("/episodes/{episode}/history", { params: { path: path(), query }, signal });
+  },
+  take: (there) => (steps.value = there.steps),
+});
+const applied = computed(() => past.answer.value?.applied ?? 0);
+const named = useAsked<Schema["NamedVersion"][] | null>({
+  when: () => session.version,
+  rest: 150,
+  ask: (signal) => session.open && api.GET("/episodes/{episode}/versions", { params: { path: path() }, signal }),
+});
+const versions = computed(() => named.answer.value ?? []);
 
-async function earlier(): Promise<void> {
-  const open = session.open;
-  const last = steps.value[steps.value.length - 1];
-  if (!open || !last) return;
-  const query = { before: last.step, most: PAGE };
-  await open
-    .load(
-      "earlier history",
-      (signal) => api.GET("/episodes/{episode}/history", { params: { path: path(), query }, signal }),
-      (there) => (steps.value = [...steps.value, ...there.steps]),
-    )
-    .catch((error: unknown) => (session.problem = error as Refusal));
-}
+/** Those before the first one that is shown. */
+const before = useAsked<Schema["Past"]>({
+  ask: (signal) => {
+    const query = { before: steps.value[steps.value.length - 1]?.step ?? 0, most: PAGE };
+    return session.open && api.GET("/episodes/{episode}/history", { params: { path: path(), query }, signal });
+  },
+  take: (there) => (steps.value = [...steps.value, ...there.steps]),
+});
 
 function goTo(step: number): void {
   void session.travel(() => api.POST("/episodes/{episode}/history/{step}", { params: { path: { ...path(), step } } }));
@@ -67,7 +49,7 @@ async function keep(): Promise<void> {
   if (!body.name) return;
   if (await session.attempt(api.POST("/episodes/{episode}/versions", { params: { path: path() }, body }))) {
     name.value = "";
-    await look();
+    await named.refresh();
   }
 }
 
@@ -78,11 +60,14 @@ function back(version: string): void {
 
 async function forget(version: string): Promise<void> {
   const params = { path: { ...path(), version } };
-  if (await session.attempt(api.DELETE("/episodes/{episode}/versions/{version}", { params }))) await look();
+  if (await session.attempt(api.DELETE("/episodes/{episode}/versions/{version}", { params }))) await named.refresh();
 }
 </script>
 
 <template>
+  <p v-if="past.problem.value || named.problem.value" class="alarm" role="alert">
+    {{ past.problem.value || named.problem.value }}
+  </p>
   <h3>Named versions</h3>
   <form @submit.prevent="keep">
     <input
@@ -123,7 +108,7 @@ async function forget(version: string): Promise<void> {
       </button>
     </li>
   </ol>
-  <button v-if="steps.length > 0 && steps[steps.length - 1]!.step > 1" class="plain-button" @click="earlier">
+  <button v-if="steps.length > 0 && steps[steps.length - 1]!.step > 1" class="plain-button" @click="before.refresh()">
     Earlier steps
   </button>
 </template>

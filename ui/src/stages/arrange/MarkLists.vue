@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { ElMessage } from "element-plus";
 import { useTemplateRef } from "vue";
 import { api, ask, type Refusal } from "../../api/client";
 import { useSession } from "../../stores/session";
+import { tell } from "../../talk/tell";
 
 /** Markers go out as lists that others read, and come in from such lists. */
 defineProps<{ some: boolean; chapters: boolean }>();
@@ -22,7 +22,7 @@ async function takeIn(): Promise<void> {
     const read = await ask(api.POST("/markers/read", { body: { text: await file.text() } }));
     await session.edit(read.op as Parameters<typeof session.edit>[0]);
   } catch (error) {
-    ElMessage.error(`${file.name}: ${(error as Refusal).message}`);
+    tell(`${file.name}: ${(error as Refusal).message}`);
   }
   input.value!.value = "";
 }

@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
 import { Play, Square } from "lucide-vue-next";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
-import { api, type Refusal, type Schema } from "../../api/client";
+import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import ValueField from "../../desk/ValueField.vue";
 import { lengthText, parseTime, RATE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
+import { useAsked } from "../../talk/asked";
 
 /** Tightens pauses in speech: each is shown and can be heard, or left out, before anything is done. */
 const session = useSession();
@@ -15,43 +15,30 @@ const longer = ref(0.8 * RATE);
 const to = ref(0.5 * RATE);
 /** The track alone, or all in step. */
 const on = ref("");
-const found = ref<Schema["Pause"][]>([]);
-const problem = ref("");
-const looking = ref(false);
 /** Pauses that have been left out or taken in by hand, by their beginnings. */
 const changed = ref(new Map<number, boolean>());
-const settled = refDebounced(
-  computed(() => session.version),
-  300,
-);
 const AROUND = 1.5 * RATE;
+
+const {
+  answer,
+  problem,
+  asking: looking,
+} = useAsked<Schema["Pauses"]>({
+  when: () => [session.version, longer.value, to.value, on.value],
+  rest: 300,
+  ask: (signal) => {
+    const query = { tracks: on.value || undefined, longer: Math.round(longer.value), to: Math.round(to.value) };
+    const path = session.open && { episode: session.open.episode };
+    return path && api.GET("/episodes/{episode}/pauses", { params: { path, query }, signal });
+  },
+});
+const found = computed(() => answer.value?.pauses ?? []);
 
 const voices = computed(() => (session.document?.tracks ?? []).filter((t) => t.part === "voice"));
 const chosen = (p: Schema["Pause"]) => changed.value.get(p.from) ?? p.chosen;
 const cuts = computed(() => found.value.filter(chosen).map((p) => ({ from: p.cutFrom, to: p.cutTo })));
 const saved = computed(() => cuts.value.reduce((sum, c) => sum + c.to - c.from, 0));
 
-async function look(): Promise<void> {
-  const open = session.open;
-  if (!open) return;
-  looking.value = true;
-  problem.value = "";
-  const query = { tracks: on.value || undefined, longer: Math.round(longer.value), to: Math.round(to.value) };
-  const params = { path: { episode: open.episode }, query };
-  try {
-    await open.load(
-      "pauses",
-      (signal) => api.GET("/episodes/{episode}/pauses", { params, signal }),
-      (there) => (found.value = there.pauses),
-    );
-  } catch (error) {
-    found.value = [];
-    problem.value = (error as Refusal).message;
-  } finally {
-    looking.value = false;
-  }
-}
-watch([settled, longer, to, on], () => void look(), { immediate: true });
 watch([longer, to, on], () => changed.value.clear());
 watch(
   [found, changed],

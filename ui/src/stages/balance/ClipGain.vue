@@ -7,6 +7,7 @@ import { handLevel } from "../../desk/lines";
 import SliderRow from "../../desk/SliderRow.vue";
 import ValueField from "../../desk/ValueField.vue";
 import { levelText, LOUDEST, parseLevel, timeText } from "../../model/units";
+import { clipIn, clipsIn } from "../../document/parts";
 import { useSession } from "../../stores/session";
 
 /** The gain of a clip, of all clips of its recording, and of a stretch of it. */
@@ -40,13 +41,15 @@ const hushed = computed(() =>
 /** Sets the gain of the chosen clips, or changes that of all clips of the recording by as much. */
 function setGain(gain: number, gesture?: string): void {
   const ids = everywhere.value ? kin.value : acts.chosen().includes(props.id) ? acts.chosen() : [props.id];
-  void session.edit(() => {
-    const by = gain - (session.clip(props.id)?.gain ?? gain);
-    const clips = ids.flatMap((clip) => {
-      const c = session.clip(clip);
-      return c ? [{ clip, gain: everywhere.value && clip !== props.id ? handLevel(c.gain + by) : gain }] : [];
-    });
-    return clips.length > 0 ? { type: "set-clips", clips } : undefined;
+  const [own, all] = [props.id, everywhere.value];
+  void session.edit((document) => {
+    const there = clipsIn(document, ids);
+    const by = gain - (clipIn(document, own)?.gain ?? gain);
+    const gains = there.map(({ id, clip }) => ({
+      clip: id,
+      gain: all && id !== own ? handLevel(clip.gain + by) : gain,
+    }));
+    return { type: "set-clips", clips: gains };
   }, gesture);
 }
 </script>

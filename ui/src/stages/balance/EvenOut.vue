@@ -1,13 +1,13 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
 import { ElOption, ElSelect } from "element-plus";
-import { computed, ref, watch } from "vue";
-import { api, type Refusal, type Schema } from "../../api/client";
+import { computed, ref } from "vue";
+import { api, type Schema } from "../../api/client";
 import ValueField from "../../desk/ValueField.vue";
 import { useDeskContext } from "../../desk/context";
 import { isTreated } from "../../drawing/reduction";
 import { figure, parseLevel, SILENCE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
+import { useAsked } from "../../talk/asked";
 
 /** Brings voices to the same loudness: shown first as a list, of which any line can be left out. */
 const session = useSession();
@@ -16,45 +16,35 @@ const of = ref<"clips" | "tracks">("clips");
 const by = ref<"loudness" | "peak">("loudness");
 /** What was typed; nothing: the middle of all. */
 const typed = ref<number>();
-const found = ref<Schema["Evening"]>();
+/** The rows that were there before. */
+let known = new Set<string>();
 const left = ref(new Set<string>());
-const busy = ref(false);
 const treated = computed(() => (session.document?.tracks ?? []).some((t) => isTreated(t.treatment)));
 
 /** Of several chosen clips, these alone. */
 const chosen = computed(() => (desk.selection.clips.length > 1 ? [...desk.selection.clips].sort().join() : ""));
-const settled = refDebounced(
-  computed(() => session.version),
-  300,
-);
+const {
+  answer: found,
+  problem,
+  asking: busy,
+} = useAsked<Schema["Evening"]>({
+  when: () => [of.value, by.value, typed.value, chosen.value, session.version],
+  rest: 300,
+  ask: (signal) => {
+    const query = { of: of.value, by: by.value, to: typed.value, clips: chosen.value || undefined };
+    const path = session.open && { episode: session.open.episode };
+    return path && api.GET("/episodes/{episode}/evening", { params: { path, query }, signal });
+  },
+  take: (there) => {
+    for (const r of there.rows) if (r.outlier && !known.has(r.id)) left.value.add(r.id);
+    known = new Set(there.rows.map((r) => r.id));
+  },
+});
+
 const unit = computed(() => (by.value === "loudness" ? "LUFS" : "dBFS"));
 const taken = computed(() =>
   (found.value?.rows ?? []).filter((r) => !r.unknown && !left.value.has(r.id) && Math.abs(r.change) >= 0.05),
 );
-
-async function find(): Promise<void> {
-  const open = session.open;
-  if (!open) return;
-  const query = { of: of.value, by: by.value, to: typed.value, clips: chosen.value || undefined };
-  const params = { path: { episode: open.episode }, query };
-  busy.value = true;
-  try {
-    await open.load(
-      "evening",
-      (signal) => api.GET("/episodes/{episode}/evening", { params, signal }),
-      (there) => {
-        const known = new Set(found.value?.rows.map((r) => r.id));
-        for (const r of there.rows) if (r.outlier && !known.has(r.id)) left.value.add(r.id);
-        found.value = there;
-      },
-    );
-  } catch (error) {
-    session.problem = error as Refusal;
-  } finally {
-    busy.value = false;
-  }
-}
-watch([of, by, typed, chosen, settled], () => void find(), { immediate: true });
 
 function setWhat(what: "loudness" | "peak"): void {
   by.value = what;
@@ -109,7 +99,8 @@ const change = (v: number) => (Math.abs(v) < 0.05 ? "0.0" : v > 0 ? `+${figure(v
       </button>
       <span v-else-if="typed === undefined" class="soft">the middle of all</span>
     </div>
-    <p v-if="found && found.rows.length === 0" class="soft">
+    <p v-if="problem" class="alarm" role="alert">{{ problem }}</p>
+    <p v-else-if="found && found.rows.length === 0" class="soft">
       {{
         chosen ? "The chosen clips are silenced." : "There is no voice yet. Record one or import it, or choose clips."
       }}

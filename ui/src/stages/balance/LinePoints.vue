@@ -14,7 +14,7 @@ const session = useSession();
 const desk = useDeskContext();
 const acts = useActs(desk);
 
-const line = computed(() => lineOf(session, props.id));
+const line = computed(() => lineOf(session.document, props.id));
 const times = computed(() => (desk.selection.line === props.id ? desk.selection.points : []));
 const chosen = computed(() => line.value?.points.filter((p) => times.value.includes(p.at)) ?? []);
 const point = computed(() => (chosen.value.length === 1 ? chosen.value[0] : undefined));
@@ -25,7 +25,7 @@ async function setPoint(change: { time?: number; level?: number }): Promise<void
   const at = change.time === undefined ? p.at : Math.max(0, change.time - l.zero);
   const [place] = placesOf(l, [p.at]);
   await session.edit({ type: "move-points", moves: [{ ...l.named, from: p.at, at, level: change.level ?? p.level }] });
-  const moved = lineOf(session, props.id)?.points[place!];
+  const moved = lineOf(session.document, props.id)?.points[place!];
   if (moved && desk.selection.line === props.id) desk.selection.points = [moved.at];
 }
 

@@ -1,52 +1,38 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
 import { Play, Square } from "lucide-vue-next";
-import { computed, onBeforeUnmount, ref, watch } from "vue";
-import { api, type Refusal, type Schema } from "../../api/client";
+import { computed, onBeforeUnmount, ref } from "vue";
+import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import { figure, RATE } from "../../model/units";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";
+import Tick from "../../talk/Tick.vue";
+import { useAsked } from "../../talk/asked";
 
 /** Makes room for speech in the whole session: shown first on the timeline and as a list, and heard before it is kept. */
 const emit = defineEmits<{ done: [] }>();
 const session = useSession();
 const desk = useDeskContext();
 const balance = useBalance();
-const found = ref<Schema["Room"]>();
 const left = ref<string[]>([]);
-const problem = ref("");
-const busy = ref(false);
 /** So much is heard from the playhead on. */
 const HEARD = 20 * RATE;
-const settled = refDebounced(
-  computed(() => session.version),
-  300,
-);
-
-async function find(): Promise<void> {
-  const open = session.open;
-  if (!open) return;
-  const params = { path: { episode: open.episode }, query: { rev: session.coming, without: left.value.join() } };
-  busy.value = true;
-  problem.value = "";
-  try {
-    await open.load(
-      "room",
-      (signal) => api.GET("/episodes/{episode}/room", { params, signal }),
-      (there) => {
-        found.value = there;
-        const settings = Object.fromEntries(there.rows.map((r) => [r.track, r.way]));
-        balance.proposed = { ...there.then, settings };
-      },
-    );
-  } catch (error) {
-    problem.value = (error as Refusal).message;
-  } finally {
-    busy.value = false;
-  }
-}
-watch([settled, left], () => void find(), { immediate: true, deep: true });
+const {
+  answer: found,
+  problem,
+  asking: busy,
+} = useAsked<Schema["Room"]>({
+  when: () => [session.version, left.value],
+  rest: 300,
+  ask: (signal) => {
+    const path = session.open && { episode: session.open.episode };
+    const query = { rev: session.coming, without: left.value.join() };
+    return path && api.GET("/episodes/{episode}/room", { params: { path, query }, signal });
+  },
+  take: (there) => {
+    balance.proposed = { ...there.then, settings: Object.fromEntries(there.rows.map((r) => [r.track, r.way])) };
+  },
+});
 onBeforeUnmount(() => {
   balance.proposed = undefined;
   if (tried.value && desk.hearing.state.address === tried.value) desk.hearing.stop();
@@ -118,7 +104,7 @@ async function keep(): Promise<void> {
       <ul v-else class="plain-list" :class="{ busy }">
         <li v-for="r in found.rows" :key="r.track">
           <label>
-            <input type="checkbox" checked @change="left = [...left, r.track]" />
+            <Tick :on="!left.includes(r.track)" :set="() => (left = [...left, r.track])" />
             <span
               ><b>{{ r.name }}</b> <span class="soft">{{ r.text }}</span></span
             >
@@ -126,7 +112,7 @@ async function keep(): Promise<void> {
         </li>
         <li v-for="t in out" :key="t.id" class="off">
           <label>
-            <input type="checkbox" :checked="false" @change="left = left.filter((id) => id !== t.id)" />
+            <Tick :on="!left.includes(t.id)" :set="() => (left = left.filter((id) => id !== t.id))" />
             <span
               ><b>{{ t.name }}</b> <span class="soft">stays as it is</span></span
             >

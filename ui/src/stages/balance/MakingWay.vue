@@ -1,14 +1,16 @@
 <script setup lang="ts">
 import { ElSwitch } from "element-plus";
 import { computed } from "vue";
-import { api, ask, type Refusal, type Schema } from "../../api/client";
+import { api, ask, type Schema } from "../../api/client";
 import { useActs } from "../../desk/acts";
 import { useDeskContext } from "../../desk/context";
 import { useStaying } from "../../desk/staying";
 import { useBalance } from "../../stores/balance";
+import { gone, trackIn } from "../../document/parts";
 import { useSession } from "../../stores/session";
 import WayPicture from "./WayPicture.vue";
 import WaySettings from "./WaySettings.vue";
+import { tell } from "../../talk/tell";
 
 /** How music or effects make way for speech. */
 const props = defineProps<{ track: Schema["Track"] }>();
@@ -32,16 +34,18 @@ const meant = computed(() => {
   const can = (session.document?.tracks ?? []).filter((t) => t.part !== "voice" && all.includes(t.id));
   return can.some((t) => t.id === props.track.id) ? can.map((t) => t.id) : [props.track.id];
 });
-function set(change: Partial<Schema["Way"]>, gesture?: string): void {
+function set(change: Partial<Schema["Way"]>, gesture?: string): Promise<unknown> {
   const made = meant.value;
   const begin = way.value;
-  if (!begin) return;
-  const tracks = () =>
-    made.map((track) => ({
-      track,
-      way: { ...(session.document?.tracks.find((t) => t.id === track)?.way ?? begin), ...change },
-    }));
-  void session.edit(() => ({ type: "set-tracks", tracks: tracks() }), gesture);
+  if (!begin) return Promise.resolve();
+  return session.edit((document) => {
+    const there = made.flatMap((id) => trackIn(document, id) ?? []);
+    if (there.length === 0) throw gone("The track");
+    return {
+      type: "set-tracks",
+      tracks: there.map((t) => ({ track: t.id, way: { ...(t.way ?? begin), ...change } })),
+    };
+  }, gesture);
 }
 
 /** Turns the line into points, as it is now. */
@@ -53,7 +57,7 @@ async function turn(): Promise<void> {
     const lines = await ask(api.GET("/episodes/{episode}/ways/lines", { params }));
     if (session.open?.episode === episode) void session.edit({ type: "turn-ways", lines: lines! });
   } catch (error) {
-    session.problem = error as Refusal;
+    tell(error);
   }
 }
 </script>
@@ -94,7 +98,7 @@ async function turn(): Promise<void> {
         {{ s.name }}
       </button>
     </div>
-    <WaySettings :way="way" :usual="usual" :voices="voices" @change="set" />
+    <WaySettings :way="way" :usual="usual" :voices="voices" :set="set" />
     <div class="acts">
       <button class="plain-button small" :class="{ filled: off }" :aria-pressed="off" @click="switchOver(meant)">
         {{ off ? "Heard without it" : "Hear without it" }} <kbd class="figures" aria-hidden="true" data-keys="6"></kbd>

@@ -4,11 +4,17 @@ import { computed } from "vue";
 import SliderRow from "../../desk/SliderRow.vue";
 import { makeUpOf } from "../../drawing/level";
 import { figure } from "../../model/units";
+import Tick from "../../talk/Tick.vue";
 import type { Setting, Stage, Values } from "./stages";
 
 /** A stage of a treatment: whether it is on, and its settings. */
-const props = defineProps<{ stage: Stage; values: Values; usual: Values }>();
-const emit = defineEmits<{ change: [values: Values, gesture?: string] }>();
+const props = defineProps<{
+  stage: Stage;
+  values: Values;
+  usual: Values;
+  /** Carries a change out; resolves when it has been kept, or refused. */
+  set: (values: Values, gesture?: string) => Promise<unknown>;
+}>();
 
 const on = computed(() => props.values.on === true);
 const compressor = computed(() =>
@@ -18,18 +24,14 @@ const value = (s: Setting) =>
   s.key === "makeUp" && compressor.value ? makeUpOf(compressor.value) : props.values[s.key];
 const shown = computed(() => props.stage.settings.filter((s) => s.key !== "makeUp" || !compressor.value?.auto));
 
-function set(s: Setting, typed: number, gesture?: string): void {
-  emit("change", { [s.key]: Math.min(s.max, Math.max(s.min, typed)) }, gesture);
+function type(s: Setting, typed: number, gesture?: string): void {
+  void props.set({ [s.key]: Math.min(s.max, Math.max(s.min, typed)) }, gesture);
 }
 </script>
 
 <template>
   <label class="stage">
-    <input
-      type="checkbox"
-      :checked="on"
-      @change="emit('change', { on: ($event.target as HTMLInputElement).checked })"
-    />
+    <Tick :on="on" :set="(on: boolean) => set({ on })" />
     {{ stage.name }} <span class="soft hint">{{ stage.does }}</span>
   </label>
   <template v-if="on">
@@ -44,15 +46,11 @@ function set(s: Setting, typed: number, gesture?: string): void {
       :max="s.max"
       :step="s.step"
       :normal="usual[s.key] as number"
-      @change="(v: number, g?: string) => set(s, v, g)"
+      @change="(v: number, g?: string) => type(s, v, g)"
     />
     <template v-if="compressor">
       <label class="auto">
-        <input
-          type="checkbox"
-          :checked="compressor.auto"
-          @change="emit('change', { auto: ($event.target as HTMLInputElement).checked, makeUp: compressor.makeUp })"
-        />
+        <Tick :on="compressor.auto ?? false" :set="(auto: boolean) => set({ auto, makeUp: compressor!.makeUp })" />
         Make up by itself, so that speech stays as loud
         <b v-if="compressor.auto" class="figures" data-level="makeUp">{{ figure(makeUpOf(compressor), true) }} dB</b>
       </label>
@@ -61,7 +59,7 @@ function set(s: Setting, typed: number, gesture?: string): void {
         size="small"
         :model-value="values.detector"
         aria-label="What the compressor goes by"
-        @change="(detector: string) => emit('change', { detector })"
+        @change="(detector: string) => set({ detector })"
       >
         <el-option value="level" label="goes by the level of 10 ms" />
         <el-option value="peak" label="goes by peaks" />

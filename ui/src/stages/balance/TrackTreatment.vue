@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
-import type { Refusal, Schema } from "../../api/client";
+import type { Schema } from "../../api/client";
 import { useActs } from "../../desk/acts";
 import { useDeskContext } from "../../desk/context";
 import { isTreated } from "../../drawing/reduction";
 import { useLists } from "../../stores/lists";
+import { gone, trackIn } from "../../document/parts";
 import { useSession } from "../../stores/session";
 import { useVoices } from "../../stores/voices";
 import HearWithout from "./HearWithout.vue";
@@ -15,6 +16,7 @@ import { STAGES, type Stage, type Values } from "./stages";
 import TransferCurve from "./TransferCurve.vue";
 import TreatmentNow from "./TreatmentNow.vue";
 import TreatmentStarts from "./TreatmentStarts.vue";
+import { tell } from "../../talk/tell";
 
 /** The treatment of a track, and of those that were chosen with it: which stages are on, and their settings. */
 const props = defineProps<{ track: Schema["Track"] }>();
@@ -39,16 +41,17 @@ const heard = refDebounced(
   computed(() => JSON.stringify([props.track.id, props.track.clips, props.track.treatment])),
   400,
 );
-watch(heard, () => void voices.look(props.track.id).catch((error: Refusal) => (session.problem = error)), {
+watch(heard, () => void voices.look(props.track.id).catch(tell), {
   immediate: true,
 });
 
 /** Changes some settings of a stage, of the treatment as it is when the turn of this comes: others may be on their way. */
-function change(stage: Stage["key"], make: Values | ((now: Values) => Values), gesture?: string): void {
+function change(stage: Stage["key"], make: Values | ((now: Values) => Values), gesture?: string): Promise<unknown> {
   const ids = many.value;
-  void session.edit(() => {
-    const track = session.document?.tracks.find((t) => t.id === props.track.id);
-    if (!track) return undefined;
+  const { id } = props.track;
+  return session.edit((document) => {
+    const track = trackIn(document, id);
+    if (!track) throw gone("The track");
     const before = { ...lists.treatment!, ...track.treatment };
     const own = before[stage] as unknown as Values;
     const values = typeof make === "function" ? make(own) : make;
@@ -82,7 +85,7 @@ async function take(start: Schema["Treatment"], said: string, laid: string): Pro
   try {
     await Promise.all(others.map((id) => voices.look(id)));
   } catch (error) {
-    session.problem = error as Refusal;
+    tell(error);
     return;
   }
   const own = (id: string) => {
@@ -118,7 +121,7 @@ async function take(start: Schema["Treatment"], said: string, laid: string): Pro
       :stage="stage"
       :values="settings(stage)"
       :usual="lists.treatment![stage.key] as unknown as Values"
-      @change="(values, gesture) => change(stage.key, values, gesture)"
+      :set="(values: Values, gesture?: string) => change(stage.key, values, gesture)"
     />
   </template>
 </template>

@@ -1,19 +1,17 @@
 <script setup lang="ts">
 import { ElDropdown, ElDropdownItem, ElDropdownMenu } from "element-plus";
 import { onMounted, ref } from "vue";
-import type { Refusal, Schema } from "../../api/client";
-import { useSession } from "../../stores/session";
+import type { Schema } from "../../api/client";
 import { useVoices } from "../../stores/voices";
 
 /** Treatments to begin with: one suggested for this voice, some for kinds of voices, and those that the show keeps. */
 const props = defineProps<{ voice: Schema["Voice"] | undefined; treatment: Schema["Treatment"]; on: boolean }>();
 const emit = defineEmits<{ take: [treatment: Schema["Treatment"], why: string, laid: string] }>();
-const session = useSession();
 const voices = useVoices();
 /** The name under which it is to be kept, while that is typed. */
 const name = ref<string>();
 
-onMounted(() => void voices.list().catch((error: Refusal) => (session.problem = error)));
+onMounted(() => void voices.list());
 
 function begin(key: string): void {
   const start = props.voice?.starts.find((s) => s.key === key);

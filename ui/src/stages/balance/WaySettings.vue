@@ -5,14 +5,16 @@ import SliderRow from "../../desk/SliderRow.vue";
 import { bridgeOf } from "../../drawing/way";
 import { figure, lengthText, parseLevel, parseTime, RATE } from "../../model/units";
 import { useSession } from "../../stores/session";
+import Tick from "../../talk/Tick.vue";
 
 /** How far a track goes down for speech, how fast, over which pauses, and for whom. */
 const props = defineProps<{
   way: Schema["Way"];
   usual: Schema["Way"] | undefined;
   voices: Schema["Track"][];
+  /** Carries a change out; resolves when it has been kept, or refused. */
+  set: (change: Partial<Schema["Way"]>, gesture?: string) => Promise<unknown>;
 }>();
-const emit = defineEmits<{ change: [change: Partial<Schema["Way"]>, gesture?: string] }>();
 const session = useSession();
 const details = ref(false);
 
@@ -101,8 +103,8 @@ const ROWS: Row[] = [
 const rows = computed(() => ROWS.filter((r) => r.seen()));
 const bridged = computed(() => bridgeOf(props.way));
 
-function set(r: Row, value: number, gesture?: string): void {
-  emit("change", { [r.key]: Math.min(r.held[1], Math.max(r.held[0], value)) }, gesture);
+function type(r: Row, value: number, gesture?: string): void {
+  void props.set({ [r.key]: Math.min(r.held[1], Math.max(r.held[0], value)) }, gesture);
 }
 
 function isFor(id: string): boolean {
@@ -110,10 +112,10 @@ function isFor(id: string): boolean {
   return named.length === 0 || named.includes(id);
 }
 
-function choose(id: string, wanted: boolean): void {
+function choose(id: string, wanted: boolean): Promise<unknown> | void {
   const chosen = props.voices.map((t) => t.id).filter((v) => (v === id ? wanted : isFor(v)));
   if (chosen.length === 0) return session.say("It makes way for one voice at least. Switch it off instead.");
-  emit("change", { for: chosen.length === props.voices.length ? undefined : chosen });
+  return props.set({ for: chosen.length === props.voices.length ? undefined : chosen });
 }
 </script>
 
@@ -125,7 +127,7 @@ function choose(id: string, wanted: boolean): void {
       role="radio"
       :aria-checked="way.by === by"
       :class="{ filled: way.by === by }"
-      @click="emit('change', { by })"
+      @click="set({ by })"
     >
       {{ name }}
     </button>
@@ -141,7 +143,7 @@ function choose(id: string, wanted: boolean): void {
     :max="r.slides[1]"
     :step="r.slides[2]"
     :normal="usual?.[r.key]"
-    @change="(v: number, g?: string) => set(r, v, g)"
+    @change="(v: number, g?: string) => type(r, v, g)"
   />
   <p v-if="bridged > frames(way.bridge) + 1" class="soft hint">
     It stays down over pauses of less than {{ lengthText(bridged) }}: in shorter ones it would not be up for
@@ -153,11 +155,7 @@ function choose(id: string, wanted: boolean): void {
   <fieldset v-if="details && voices.length > 1">
     <legend>For the speech of</legend>
     <label v-for="v in voices" :key="v.id" class="voice cut" :title="v.name">
-      <input
-        type="checkbox"
-        :checked="isFor(v.id)"
-        @change="choose(v.id, ($event.target as HTMLInputElement).checked)"
-      />
+      <Tick :on="isFor(v.id)" :set="(wanted: boolean) => choose(v.id, wanted)" />
       {{ v.name }}
     </label>
   </fieldset>

@@ -2,22 +2,19 @@
 import { ElOption, ElOptionGroup, ElSelect } from "element-plus";
 import { Pause, Play } from "lucide-vue-next";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
-import { api, type Refusal, type Schema } from "../../api/client";
+import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import { togglePlay } from "../../desk/transport";
 import ComparisonTable from "./ComparisonTable.vue";
 import { useSession } from "../../stores/session";
+import { useAsked } from "../../talk/asked";
 
 /** Compares the present mix with an earlier one, both as loud; without knowing which is which, if that is wanted. */
 const session = useSession();
 const desk = useDeskContext();
-const steps = ref<Schema["Step"][]>([]);
-const applied = ref(0);
-const versions = ref<Schema["NamedVersion"][]>([]);
+/** Milliseconds for which the hand rests before anything is asked anew. */
+const REST_MS = 400;
 const of = ref("");
-const compared = ref<Schema["Compared"]>();
-const problem = ref("");
-const busy = ref(false);
 /** Which of both is heard: the present one, or the other. */
 const heard = ref<"now" | "then">("now");
 /** Blind: the present one is behind A, or behind B; undefined: not blind. */
@@ -27,50 +24,35 @@ const revealed = ref(false);
 
 const path = () => ({ episode: session.open!.episode });
 
-async function look(): Promise<void> {
-  const open = session.open;
-  if (!open) return;
-  try {
-    await open.load(
-      "steps to compare",
-      (signal) => api.GET("/episodes/{episode}/history", { params: { path: path(), query: { most: 200 } }, signal }),
-      (there) => {
-        steps.value = there.steps;
-        applied.value = there.applied;
-      },
-    );
-    await open.load(
-      "versions to compare",
-      (signal) => api.GET("/episodes/{episode}/versions", { params: { path: path() }, signal }),
-      (there) => (versions.value = there ?? []),
-    );
-  } catch (error) {
-    problem.value = (error as Refusal).message;
-  }
-}
-
-async function compare(): Promise<void> {
-  const open = session.open;
-  if (!open || !of.value) return;
-  busy.value = true;
-  problem.value = "";
-  const params = { path: path(), query: { of: of.value, rev: session.version } };
-  try {
-    await open.load(
-      "comparison",
-      (signal) => api.GET("/episodes/{episode}/compare", { params, signal }),
-      (there) => {
-        compared.value = there;
-        listen();
-      },
-    );
-  } catch (error) {
-    compared.value = undefined;
-    problem.value = (error as Refusal).message;
-  } finally {
-    busy.value = false;
-  }
-}
+const past = useAsked<Schema["Past"]>({
+  when: () => session.version,
+  rest: REST_MS,
+  ask: (signal) =>
+    session.open && api.GET("/episodes/{episode}/history", { params: { path: path(), query: { most: 200 } }, signal }),
+});
+const steps = computed(() => past.answer.value?.steps ?? []);
+const applied = computed(() => past.answer.value?.applied ?? 0);
+const named = useAsked<Schema["NamedVersion"][] | null>({
+  when: () => session.version,
+  rest: REST_MS,
+  ask: (signal) => session.open && api.GET("/episodes/{episode}/versions", { params: { path: path() }, signal }),
+});
+const versions = computed(() => named.answer.value ?? []);
+const {
+  answer: compared,
+  problem,
+  asking: busy,
+  refresh: compare,
+} = useAsked<Schema["Compared"]>({
+  when: () => session.version,
+  rest: REST_MS,
+  ask: (signal) => {
+    if (!session.open || !of.value) return undefined;
+    const params = { path: path(), query: { of: of.value, rev: session.version } };
+    return api.GET("/episodes/{episode}/compare", { params, signal });
+  },
+  take: () => listen(),
+});
 
 /** What the player is to play. */
 function listen(): void {
@@ -108,17 +90,9 @@ watch(of, () => {
   open();
   void compare();
 });
-watch(
-  () => session.version,
-  () => {
-    void look();
-    void compare();
-  },
-  { immediate: true },
-);
-onBeforeUnmount(() => (desk.compared.value = undefined));
+onBeforeUnmount(() => (desk.compared.value = undefined)); // and an answer that comes later sets it no more
 
-const past = computed(() => steps.value.filter((s) => s.step !== applied.value));
+const earlier = computed(() => steps.value.filter((s) => s.step !== applied.value));
 /** The state before the first step, too. */
 const first = computed(() => steps.value.some((s) => s.step === 1) && applied.value !== 0);
 const secret = computed(() => blind.value !== undefined && !revealed.value);
@@ -131,7 +105,7 @@ const secret = computed(() => blind.value !== undefined && !revealed.value);
       <el-option v-for="v in versions" :key="v.id" :value="`named:${v.id}`" :label="v.name" />
     </el-option-group>
     <el-option-group label="After a step of the history">
-      <el-option v-for="s in past" :key="s.step" :value="`step:${s.step}`" :label="s.name" />
+      <el-option v-for="s in earlier" :key="s.step" :value="`step:${s.step}`" :label="s.name" />
       <el-option v-if="first" value="step:0" label="Before the first step" />
     </el-option-group>
   </el-select>

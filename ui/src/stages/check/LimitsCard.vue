@@ -43,14 +43,19 @@ function parse(typed: string): number | undefined {
 async function set(key: keyof Limits, value: number): Promise<void> {
   const show = session.open?.show;
   if (!show || !limits.value) return;
-  const body = { ...limits.value, [key]: value };
+  const body = { [key]: { was: limits.value[key], now: value } };
   problem.value = "";
   try {
-    limits.value = await ask(api.PUT("/shows/{show}/limits", { params: { path: { show } }, body }));
-    await check.refresh();
+    limits.value = await ask(api.PATCH("/shows/{show}/limits", { params: { path: { show } }, body }));
   } catch (error) {
-    problem.value = (error as Refusal).message;
+    const { code, message, details } = error as Refusal;
+    const there = details.find((d) => d.location === key)?.value;
+    problem.value =
+      code === "changed-meanwhile"
+        ? `“${rows.find((r) => r.key === key)!.name}” was set to ${text(Number(there))} elsewhere meanwhile; you set ${text(value)}. Set it again if that is meant.`
+        : message;
   }
+  await check.refresh();
 }
 </script>
 

@@ -67,7 +67,10 @@ onMounted(() => {
   make();
   void loudness.refresh();
 });
-onBeforeUnmount(() => plot?.destroy());
+onBeforeUnmount(() => {
+  plot?.destroy();
+  desk.tag.value = undefined;
+});
 watch(
   () => loudness.along,
   () => plot?.setData(data()),

@@ -4,6 +4,7 @@ import { RATE } from "../../model/units";
 import { useBalance } from "../../stores/balance";
 import { useCheck } from "../../stores/check";
 import { useSession } from "../../stores/session";
+import { useAsked } from "../../talk/asked";
 
 /** What the weights are called, and their signs. */
 export const WEIGHTS: Record<Schema["Finding"]["weight"], { name: string; sign: string }> = {
@@ -24,11 +25,27 @@ export function usePreview(desk: DeskContext) {
   const session = useSession();
   const balance = useBalance();
 
+  let previewed: Op | undefined;
+  /** How speech would then stand out; without an answer, what would be is heard all the same. */
+  const then = useAsked<Schema["Balance"]>({
+    ask: (signal) => {
+      if (!session.open || !previewed) return undefined;
+      const params = { path: { episode: session.open.episode }, query: { op: JSON.stringify(previewed) } };
+      return api.GET("/episodes/{episode}/balance", { params, signal });
+    },
+    take: (there) => {
+      const op = previewed!;
+      const tracks = (op.type === "set-tracks" ? op.tracks : []) as { track: string; way?: Schema["Way"] }[];
+      const settings = Object.fromEntries(tracks.flatMap((t) => (t.way ? [[t.track, t.way]] : [])));
+      balance.proposed = { ...there, settings };
+    },
+  });
+
   async function preview(f: Schema["Finding"]): Promise<void> {
     end();
-    const { open, document } = session;
+    const { document } = session;
     const op = f.fix?.op as Op | undefined;
-    if (!open || !document || !op) return;
+    if (!document || !op) return;
     if (op.type === "remove-ranges") {
       const ranges = op.ranges as { from: number; to: number }[];
       desk.proposed.value = ranges.map((r) => ({ from: r.from, to: r.to, chosen: true }));
@@ -52,21 +69,12 @@ export function usePreview(desk: DeskContext) {
     } else if (op.type === "loop-clip") {
       desk.ghosts.value = ghost(op.clip as string, undefined, op.length as number);
     }
-    const params = { path: { episode: open.episode }, query: { op: JSON.stringify(op) } };
-    await open
-      .load(
-        "balance then",
-        (signal) => api.GET("/episodes/{episode}/balance", { params, signal }),
-        (there) => {
-          const tracks = (op.type === "set-tracks" ? op.tracks : []) as { track: string; way?: Schema["Way"] }[];
-          const settings = Object.fromEntries(tracks.flatMap((t) => (t.way ? [[t.track, t.way]] : [])));
-          balance.proposed = { ...there, settings };
-        },
-      )
-      .catch(() => undefined); // what would be is heard all the same
+    previewed = op;
+    await then.refresh();
   }
 
   function end(): void {
+    then.forget();
     desk.proposed.value = [];
     desk.ghosts.value = [];
     balance.proposed = undefined;
@@ -101,10 +109,8 @@ export function useFindings(desk: DeskContext) {
   /** Plays from two seconds before it. */
   function hear(f: Schema["Finding"]): void {
     const from = Math.max(0, f.from - RUN_UP);
-    desk.hearing.stop();
-    desk.playhead.value = from;
     reveal(f);
-    void desk.player.play(from);
+    desk.playFrom(from);
   }
 
   /** The address at which the place is heard as it would be after an edit. */

@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { Check, Copy } from "lucide-vue-next";
-import { ref, watch } from "vue";
-import { api, ask, type Refusal, type Schema } from "../../api/client";
+import { ref } from "vue";
+import { api, type Schema } from "../../api/client";
 import { useSession } from "../../stores/session";
+import { useAsked } from "../../talk/asked";
 import { useSounds } from "../../stores/sounds";
 
 type Form = "text" | "markdown" | "html";
 
 const session = useSession();
 const sounds = useSounds();
-const list = ref<Schema["List"]>();
 const fault = ref("");
 const copied = ref<Form>();
 const forms: { key: Form; name: string }[] = [
@@ -18,21 +18,13 @@ const forms: { key: Form; name: string }[] = [
   { key: "html", name: "HTML" },
 ];
 
-watch(
-  () => [session.version, sounds.list] as const,
-  async () => {
-    if (!session.episode) return;
-    try {
-      list.value = await ask(
-        api.GET("/episodes/{episode}/credits", { params: { path: { episode: session.episode.id } } }),
-      );
-      fault.value = "";
-    } catch (error) {
-      fault.value = (error as Refusal).message;
-    }
-  },
-  { immediate: true },
-);
+const { answer: list, problem } = useAsked<Schema["List"]>({
+  when: () => [session.version, sounds.list],
+  rest: 400,
+  ask: (signal) =>
+    session.open &&
+    api.GET("/episodes/{episode}/credits", { params: { path: { episode: session.open.episode } }, signal }),
+});
 
 async function copy(form: Form): Promise<void> {
   if (!list.value) return;
@@ -47,7 +39,7 @@ async function copy(form: Form): Promise<void> {
 </script>
 
 <template>
-  <p v-if="fault" class="alarm" role="alert">{{ fault }}</p>
+  <p v-if="fault || problem" class="alarm" role="alert">{{ fault || problem }}</p>
   <template v-if="list && list.entries.length > 0">
     <p class="soft">To be named wherever the episode is published. Copy the list as:</p>
     <div class="copy">

@@ -1,19 +1,12 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
 import { ElInput, ElOption, ElSelect } from "element-plus";
-import { computed, reactive, ref, watch } from "vue";
-import { api, ask, type Refusal, type Schema } from "../../api/client";
+import { computed, reactive } from "vue";
+import { api, type Schema } from "../../api/client";
 import { RATE } from "../../model/units";
+import { useAsked } from "../../talk/asked";
 import PieceRow from "./PieceRow.vue";
 
-const pieces = ref<Schema["Piece"][]>([]);
-const fault = ref("");
-const loading = ref(true);
 const query = reactive({ words: "", part: "any", length: "any", tempo: "any" });
-const settled = refDebounced(
-  computed(() => ({ ...query })),
-  200,
-);
 
 const lengths: Record<string, { name: string; minLength?: number; maxLength?: number }> = {
   any: { name: "Any length" },
@@ -33,36 +26,25 @@ const parts = [
   { key: "effect", name: "Effects" },
 ];
 
-let asked = 0;
-async function find(): Promise<void> {
-  const mine = ++asked;
-  const { words, part, length, tempo } = settled.value;
-  const { minLength, maxLength } = lengths[length]!;
-  const { minTempo, maxTempo } = tempi[tempo]!;
-  try {
-    const found = await ask(
-      api.GET("/shelf", {
-        params: {
-          query: {
-            words,
-            part: part === "any" ? undefined : (part as "music"),
-            minLength,
-            maxLength,
-            minTempo,
-            maxTempo,
-          },
-        },
-      }),
-    );
-    if (mine !== asked) return;
-    pieces.value = found ?? [];
-    fault.value = "";
-  } catch (error) {
-    if (mine === asked) fault.value = (error as Refusal).message;
-  }
-  loading.value = false;
-}
-watch(settled, find, { immediate: true, deep: true });
+const {
+  answer,
+  problem: fault,
+  asking,
+  refresh: find,
+} = useAsked<Schema["Piece"][] | null>({
+  when: () => ({ ...query }),
+  rest: 200,
+  ask: (signal) => {
+    const { words, part, length, tempo } = query;
+    const { minLength, maxLength } = lengths[length]!;
+    const { minTempo, maxTempo } = tempi[tempo]!;
+    const of = part === "any" ? undefined : (part as "music");
+    const params = { query: { words, part: of, minLength, maxLength, minTempo, maxTempo } };
+    return api.GET("/shelf", { params, signal });
+  },
+});
+const pieces = computed(() => answer.value ?? []);
+const loading = computed(() => asking.value && !answer.value);
 
 function clear(): void {
   Object.assign(query, { words: "", part: "any", length: "any", tempo: "any" });
@@ -88,7 +70,7 @@ function clear(): void {
     </el-select>
   </div>
   <p v-if="fault" class="alarm" role="alert">
-    {{ fault }} <button class="plain-button" @click="find">Try again</button>
+    {{ fault }} <button class="plain-button" @click="find()">Try again</button>
   </p>
   <p class="soft count" role="status">
     {{ loading ? "Looking…" : pieces.length === 1 ? "1 piece" : `${pieces.length} pieces` }}

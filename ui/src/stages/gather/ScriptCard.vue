@@ -1,25 +1,24 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
 import { BookOpen } from "lucide-vue-next";
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed } from "vue";
 import { useDeskContext } from "../../desk/context";
 import { timeText } from "../../model/units";
 import { useScript } from "../../stores/script";
+import BothTexts from "../../talk/BothTexts.vue";
+import type { KeepState } from "../../talk/keeping";
 
 const script = useScript();
 const desk = useDeskContext();
-const typed = ref<string>();
-const text = computed(() => typed.value ?? script.script?.text ?? "");
-const settled = refDebounced(typed, 700);
+const text = script.text();
 const reading = computed(() => script.script?.reading);
-
-async function keep(): Promise<void> {
-  const value = typed.value;
-  if (value === undefined || value === script.script?.text) return;
-  if ((await script.change({ text: value })) && typed.value === value) typed.value = undefined;
-}
-watch(settled, keep);
-onBeforeUnmount(keep);
+const STATES: Record<KeepState, string> = {
+  kept: "",
+  typed: "Keeping…",
+  keeping: "Keeping…",
+  waiting: "It waits to be kept…",
+  refused: "Not kept",
+  both: "Changed elsewhere too",
+};
 </script>
 
 <template>
@@ -27,7 +26,7 @@ onBeforeUnmount(keep);
     <div class="head">
       <h3>Script</h3>
       <span class="soft" role="status">
-        <template v-if="typed !== undefined">Keeping…</template>
+        <template v-if="STATES[text.state.value]">{{ STATES[text.state.value] }}</template>
         <template v-else-if="reading && reading.words > 0">
           {{ reading.words }} words · about {{ timeText(reading.time, 0)
           }}{{ reading.left < reading.time ? `, ${timeText(reading.left, 0)} to record` : "" }}
@@ -35,13 +34,14 @@ onBeforeUnmount(keep);
       </span>
     </div>
     <textarea
-      :value="text"
+      :value="text.value.value"
       rows="7"
       aria-label="Script"
       placeholder="Write or paste what will be said. An empty line begins a new part; # a heading; [in brackets] what is not spoken."
-      @input="typed = ($event.target as HTMLTextAreaElement).value"
-      @blur="keep"
+      @input="text.type(($event.target as HTMLTextAreaElement).value)"
+      @blur="text.keep()"
     ></textarea>
+    <BothTexts :field="text" />
     <button class="plain-button wide" :disabled="!reading?.parts.length" @click="desk.reading.value = true">
       <BookOpen :size="14" />Read it in large type (T)
     </button>

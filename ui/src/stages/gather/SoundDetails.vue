@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
-import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
-import { api, ask, type Part, type Schema } from "../../api/client";
+import { computed, ref, useTemplateRef } from "vue";
+import { api, type Part, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import ValueField from "../../desk/ValueField.vue";
 import { parseTime, sizeText, timeText } from "../../model/units";
 import { useLists } from "../../stores/lists";
 import { useSession } from "../../stores/session";
+import { useAsked } from "../../talk/asked";
 import { useSounds } from "../../stores/sounds";
 import { useUploads } from "../../stores/uploads";
 import TextRow from "./TextRow.vue";
@@ -22,7 +23,6 @@ const lists = useLists();
 const desk = useDeskContext();
 const uploads = useUploads();
 const picker = useTemplateRef<HTMLInputElement>("picker");
-const uses = ref<Schema["Use"][]>([]);
 const replacing = ref(false);
 
 const fields: { key: Text; name: string; most: number; hint?: string }[] = [
@@ -46,13 +46,13 @@ const others = computed(() =>
 );
 const path = () => ({ show: session.episode!.show, sound: props.sound.id });
 
-async function refreshUses(): Promise<void> {
-  if (!session.episode) return;
-  const found = await ask(api.GET("/shows/{show}/sounds/{sound}/uses", { params: { path: path() } })).catch(() => []);
-  uses.value = found ?? [];
-}
-onMounted(refreshUses);
-watch(() => session.version, refreshUses);
+const { answer: used } = useAsked<Schema["Use"][] | null>({
+  when: () => session.version,
+  rest: 400,
+  ask: (signal) =>
+    session.episode && api.GET("/shows/{show}/sounds/{sound}/uses", { params: { path: path() }, signal }),
+});
+const uses = computed(() => used.value ?? []);
 
 function change(body: Schema["SoundChange"]): Promise<boolean> {
   return session.attempt(api.PATCH("/shows/{show}/sounds/{sound}", { params: { path: path() }, body }));

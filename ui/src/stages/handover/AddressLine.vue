@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ElMessage } from "element-plus";
 import { Copy, ExternalLink } from "lucide-vue-next";
 import { computed } from "vue";
+import { tell } from "../../talk/tell";
 
 /** An address on this server, to be copied and, if it is a page, opened. */
 const props = defineProps<{ path: string; name: string; page?: boolean }>();
@@ -10,9 +10,9 @@ const address = computed(() => location.origin + props.path);
 async function copy(): Promise<void> {
   try {
     await navigator.clipboard.writeText(address.value);
-    ElMessage.success("The address is copied.");
+    tell("The address is copied.", "success");
   } catch {
-    ElMessage.error("The browser does not let it be copied. Choose the address and copy it by hand.");
+    tell("The browser does not let it be copied. Choose the address and copy it by hand.");
   }
 }
 </script>

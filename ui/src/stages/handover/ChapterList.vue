@@ -1,12 +1,11 @@
 <script setup lang="ts">
-import { ElMessage } from "element-plus";
 import { ImagePlus, X } from "lucide-vue-next";
 import { computed, ref } from "vue";
-import type { Refusal } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { handIn } from "./pictures";
+import { tell } from "../../talk/tell";
 
 /** The chapters: markers and ranges that listeners are shown, with a link and a picture if wanted. */
 const session = useSession();
@@ -51,7 +50,7 @@ async function take(file: File | undefined): Promise<void> {
     const there = await handIn(show, file, "chapter");
     await set(into.value, { picture: there.id });
   } catch (error) {
-    ElMessage.error((error as Refusal).message);
+    tell(error);
   }
   if (field.value) field.value.value = "";
 }

@@ -1,18 +1,22 @@
 <script setup lang="ts">
 import { ElRadioButton, ElRadioGroup } from "element-plus";
-import { computed, onMounted, reactive, ref, watch } from "vue";
-import { api, ask, type Refusal, type Schema } from "../../api/client";
+import { computed, onMounted, ref } from "vue";
+import { api, ask, type Schema } from "../../api/client";
 import { useCheck } from "../../stores/check";
 import { useHandover } from "../../stores/handover";
 import { useSession } from "../../stores/session";
+import { useActing } from "../../talk/acting";
+import { useAsked } from "../../talk/asked";
+import { useField, type KeptField, type Revision } from "../../talk/keeping";
+import KeptText from "../../talk/KeptText.vue";
 import ArtworkField from "./ArtworkField.vue";
 import ChapterList from "./ChapterList.vue";
 
 /** What the finished file says about itself. Its title and number stand in the header. */
 type Details = Schema["Details"];
-type Text = "presenter" | "date" | "description" | "language" | "copyright" | "credits";
+type Key = Exclude<keyof Details, "artwork">;
 interface Field {
-  key: Text | "guests" | "keywords" | "season";
+  key: Key;
   name: string;
   /** It can be said of all episodes at once. */
   everywhere: boolean;
@@ -31,95 +35,91 @@ const fields: Field[] = [
   { key: "copyright", name: "Copyright", everywhere: true, most: 300 },
   { key: "credits", name: "Credits", everywhere: false, rows: 3, most: 8000 },
 ];
-const lists = ["guests", "keywords"] as const;
-const isList = (key: Field["key"]): key is (typeof lists)[number] => (lists as readonly string[]).includes(key);
+const lists = ["guests", "keywords"];
 
 const session = useSession();
 const check = useCheck();
 const handover = useHandover();
+const episode = session.open!.episode;
+const show = session.open!.show;
 const scope = ref<"episode" | "show">("episode");
-const show = ref<Details>({});
-const typed = reactive<Partial<Record<Field["key"], string>>>({});
-const problem = ref<{ field: string; text: string }>();
-
-const episode = computed<Details>(() => {
-  const e = session.episode;
-  if (!e) return {};
-  const { season, presenter, guests, date, description, keywords, language, copyright, credits, artwork } = e;
-  return { season, presenter, guests, date, description, keywords, language, copyright, credits, artwork };
+const { answer, problem, refresh } = useAsked<Details>({
+  when: () => show,
+  ask: (signal) => api.GET("/shows/{show}/details", { params: { path: { show } }, signal }),
 });
-const now = computed(() => (scope.value === "show" ? show.value : episode.value));
+const ofShow = computed(() => answer.value ?? {});
+const ofEpisode = computed<Details>(() => session.episode ?? {});
+const now = computed(() => (scope.value === "show" ? ofShow.value : ofEpisode.value));
 const shown = computed(() => fields.filter((f) => scope.value === "episode" || f.everywhere));
 
-onMounted(async () => {
-  const id = session.open?.show;
-  try {
-    if (id) show.value = await ask(api.GET("/shows/{show}/details", { params: { path: { show: id } } }));
-  } catch (error) {
-    problem.value = { field: "", text: (error as Refusal).message };
-  }
-  handover.soon();
-});
-watch(scope, () => (problem.value = undefined));
+onMounted(() => handover.soon());
 
-function read(d: Details, key: Field["key"]): string {
-  const value = d[key];
-  if (Array.isArray(value)) return value.join(", ");
+/** What a field says, as text. */
+function textOf(key: Key, value: unknown): string {
+  if (lists.includes(key)) return ((value as string[] | undefined) ?? []).join(", ");
   return value ? String(value) : "";
+}
+
+/** What a text in a field says. */
+function valueOf(key: Key, text: string): unknown {
+  const names = text.split(",").map((t) => t.trim());
+  if (lists.includes(key)) return names.filter(Boolean);
+  return key === "season" ? Number(text) || 0 : text.trim();
 }
 
 /** What a field says if it is left empty here. */
 function otherwise(f: Field): string {
-  const of = scope.value === "episode" && f.everywhere ? read(show.value, f.key) : "";
+  const of = scope.value === "episode" && f.everywhere ? textOf(f.key, ofShow.value[f.key]) : "";
   return of || (f.hint ?? "");
 }
 
-function changed(f: Field, text: string): Details {
-  const out = { ...now.value };
-  if (isList(f.key))
-    out[f.key] = text
-      .split(",")
-      .map((t) => t.trim())
-      .filter(Boolean);
-  else if (f.key === "season") out.season = Number(text) || 0;
-  else out[f.key] = text;
-  return out;
-}
-
-async function keep(f: Field): Promise<void> {
-  const text = typed[f.key];
-  if (text === undefined || text.trim() === read(now.value, f.key)) {
-    delete typed[f.key];
-    return;
-  }
-  if (await send(changed(f, text.trim()), f.key)) delete typed[f.key];
-}
-
-/** Keeps details; what was refused stays as it was typed, with what is wrong under it. */
-async function send(body: Details, field = ""): Promise<boolean> {
-  const { open } = session;
-  if (!open) return false;
-  try {
-    if (scope.value === "show") {
-      show.value = await ask(api.PUT("/shows/{show}/details", { params: { path: { show: open.show } }, body }));
-    } else {
-      const there = await ask(
-        api.PUT("/episodes/{episode}/details", { params: { path: { episode: open.episode } }, body }),
-      );
-      if (open.left) return false;
-      session.episode = there;
-    }
-    problem.value = undefined;
+/** Changes details, each against what it said when it was read. Throws a Refusal. */
+async function revise(of: "episode" | "show", body: Revision): Promise<Details> {
+  const there =
+    of === "show"
+      ? await ask(api.PATCH("/shows/{show}/details", { params: { path: { show } }, body }))
+      : await ask(api.PATCH("/episodes/{episode}/details", { params: { path: { episode } }, body }));
+  if (session.open?.episode === episode) {
+    if (of === "show") answer.value = there;
+    else session.describe(there as Schema["Episode"]);
     check.soon();
     handover.soon();
-    return true;
-  } catch (error) {
-    problem.value = { field, text: (error as Refusal).message };
-    return false;
   }
+  return there;
 }
 
-const takeCredits = () => send({ ...episode.value, credits: handover.ahead?.credits ?? "" }, "credits");
+/** A field that keeps itself, of the episode or of all. */
+function keptField(of: "episode" | "show", f: Field): KeptField {
+  const there = () => (of === "show" ? ofShow.value : ofEpisode.value)[f.key];
+  return useField(`details ${of === "show" ? show : episode} ${f.key}`, {
+    name: f.name,
+    read: () => ({ value: textOf(f.key, there()), base: there() ?? null }),
+    send: async (text, was) => {
+      const said = await revise(of, { [f.key]: { was, now: valueOf(f.key, text) } });
+      return said[f.key] ?? null;
+    },
+    changed: {
+      code: "changed-meanwhile",
+      there: async (refusal) => {
+        const value = refusal.details.find((d) => d.location === f.key)?.value ?? null;
+        await (of === "show" ? refresh() : session.catchUp());
+        return { value: textOf(f.key, value), base: value };
+      },
+    },
+  });
+}
+const kept = {
+  episode: Object.fromEntries(fields.map((f) => [f.key, keptField("episode", f)])),
+  show: Object.fromEntries(fields.filter((f) => f.everywhere).map((f) => [f.key, keptField("show", f)])),
+} as Record<"episode" | "show", Record<Key, KeptField>>;
+
+const { act } = useActing();
+const setArtwork = (id: string) =>
+  act(() => revise(scope.value, { artwork: { was: now.value.artwork ?? null, now: id || null } }));
+const takeCredits = () =>
+  act(() =>
+    revise("episode", { credits: { was: ofEpisode.value.credits ?? null, now: handover.ahead?.credits ?? "" } }),
+  );
 </script>
 
 <template>
@@ -135,43 +135,27 @@ const takeCredits = () => send({ ...episode.value, credits: handover.ahead?.cred
   </p>
   <ArtworkField
     :picture="now.artwork ?? ''"
-    :otherwise="scope === 'episode' ? (show.artwork ?? '') : ''"
-    @change="(id: string) => send({ ...now, artwork: id }, 'artwork')"
+    :otherwise="scope === 'episode' ? (ofShow.artwork ?? '') : ''"
+    @change="setArtwork"
   />
-  <div v-for="f in shown" :key="f.key" class="field" :class="{ wide: f.rows }">
-    <label :for="`details-${f.key}`">{{ f.name }}</label>
-    <textarea
-      v-if="f.rows"
+  <p v-if="problem" class="alarm" role="alert">{{ problem }}</p>
+  <div v-for="f in shown" :key="`${scope} ${f.key}`" class="field" :class="{ wide: f.rows }">
+    <KeptText
       :id="`details-${f.key}`"
+      :label="f.name"
+      :field="kept[scope][f.key]"
+      :most="f.most"
       :rows="f.rows"
-      :maxlength="f.most"
-      :value="typed[f.key] ?? read(now, f.key)"
       :placeholder="otherwise(f)"
-      @input="typed[f.key] = ($event.target as HTMLTextAreaElement).value"
-      @blur="keep(f)"
-    ></textarea>
-    <input
-      v-else
-      :id="`details-${f.key}`"
-      :maxlength="f.most"
-      :value="typed[f.key] ?? read(now, f.key)"
-      :placeholder="otherwise(f)"
-      spellcheck="false"
-      autocomplete="off"
-      @input="typed[f.key] = ($event.target as HTMLInputElement).value"
-      @blur="keep(f)"
-      @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
     <button
-      v-if="f.key === 'credits' && handover.ahead?.credits && handover.ahead.credits !== read(now, 'credits')"
+      v-if="f.key === 'credits' && handover.ahead?.credits && handover.ahead.credits !== ofEpisode.credits"
       class="plain-button take"
       @click="takeCredits"
     >
       Take in the credits of the sounds
     </button>
-    <p v-if="problem?.field === f.key" class="alarm" role="alert">{{ problem.text }}</p>
   </div>
-  <p v-if="problem && !shown.some((f) => f.key === problem?.field)" class="alarm" role="alert">{{ problem.text }}</p>
   <template v-if="scope === 'episode'">
     <hr class="panel-rule" />
     <ChapterList />
@@ -194,25 +178,8 @@ const takeCredits = () => send({ ...episode.value, credits: handover.ahead?.cred
 .field.wide {
   grid-template-columns: 1fr;
 }
-.field .alarm {
+.field :deep(.kept-note) {
   grid-column: 1 / -1;
-}
-textarea,
-input {
-  width: 100%;
-  min-width: 0;
-  padding: 4px 7px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: var(--ink);
-  font: inherit;
-  font-size: 13px;
-  resize: vertical;
-}
-::placeholder {
-  color: var(--ink-soft);
-  opacity: 1;
 }
 .take {
   justify-self: start;

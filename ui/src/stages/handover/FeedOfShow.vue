@@ -1,30 +1,48 @@
 <script setup lang="ts">
-import { reactive, ref } from "vue";
-import type { Refusal, Schema } from "../../api/client";
+import type { Schema } from "../../api/client";
+import { useSession } from "../../stores/session";
 import { useSharing } from "../../stores/sharing";
+import { useActing } from "../../talk/acting";
+import { useField } from "../../talk/keeping";
+import KeptText from "../../talk/KeptText.vue";
+import Tick from "../../talk/Tick.vue";
 import AddressLine from "./AddressLine.vue";
 
 /** What the feed says of the show, and who finds it. */
 const props = defineProps<{ feed: Schema["FeedView"] }>();
+const session = useSession();
 const sharing = useSharing();
-const said = reactive({
-  name: props.feed.name,
-  description: props.feed.description ?? "",
-  contact: props.feed.contact ?? "",
-  category: props.feed.category ?? "",
-  home: props.feed.home ?? "",
-  explicit: props.feed.explicit ?? false,
-});
-const problem = ref("");
-
-async function keep(renew = false): Promise<void> {
-  problem.value = "";
-  try {
-    await sharing.setFeed({ ...said, ...(props.feed.author && { author: props.feed.author }), renew });
-  } catch (error) {
-    problem.value = (error as Refusal).message;
-  }
-}
+const show = session.open!.show;
+type Key = "name" | "description" | "home" | "contact" | "category";
+const fields: { key: Key; name: string; most: number; rows?: number; placeholder?: string }[] = [
+  { key: "name", name: "Name", most: 60, placeholder: "None: private" },
+  { key: "description", name: "About", most: 4000, rows: 3 },
+  { key: "home", name: "Home page", most: 500, placeholder: "https://" },
+  { key: "contact", name: "Contact", most: 200, placeholder: "Mail address" },
+  { key: "category", name: "Category", most: 100 },
+];
+const kept = fields.map((f) => ({
+  ...f,
+  field: useField(`feed ${show} ${f.key}`, {
+    name: f.name,
+    read: () => ({ value: props.feed[f.key] ?? "", base: props.feed[f.key] ?? null }),
+    send: async (text, was) => {
+      const there = await sharing.reviseFeed(show, { [f.key]: { was, now: text.trim() } });
+      return there[f.key] ?? null;
+    },
+    changed: {
+      code: "changed-meanwhile",
+      there: async (refusal) => {
+        const value = refusal.details.find((d) => d.location === f.key)?.value ?? null;
+        await sharing.refreshFeed();
+        return { value: String(value ?? ""), base: value };
+      },
+    },
+  }),
+}));
+const { act } = useActing();
+const setExplicit = (now: boolean) =>
+  act(() => sharing.reviseFeed(show, { explicit: { was: props.feed.explicit ?? false, now } }));
 </script>
 
 <template>
@@ -33,29 +51,22 @@ async function keep(renew = false): Promise<void> {
   <p class="soft note">
     <template v-if="feed.name">Everybody finds it under its name.</template>
     <template v-else>For those alone who have the address. </template>
-    <button v-if="!feed.name" class="link" @click="keep(true)">Give it another address</button>
+    <button v-if="!feed.name" class="link" @click="act(sharing.renewFeed)">Give it another address</button>
   </p>
-  <div class="fields" @change="keep()">
-    <label for="feed-name">Name</label>
-    <input id="feed-name" v-model.trim="said.name" class="text-field" maxlength="60" placeholder="None: private" />
-    <label for="feed-about">About</label>
-    <textarea id="feed-about" v-model="said.description" class="text-field" rows="3" maxlength="4000"></textarea>
-    <label for="feed-home">Home page</label>
-    <input id="feed-home" v-model.trim="said.home" class="text-field" maxlength="500" placeholder="https://" />
-    <label for="feed-contact">Contact</label>
-    <input
-      id="feed-contact"
-      v-model.trim="said.contact"
-      class="text-field"
-      maxlength="200"
-      placeholder="Mail address"
+  <div class="fields">
+    <KeptText
+      v-for="f in kept"
+      :id="`feed-${f.key}`"
+      :key="f.key"
+      :label="f.name"
+      :field="f.field"
+      :most="f.most"
+      :rows="f.rows"
+      :placeholder="f.placeholder"
     />
-    <label for="feed-category">Category</label>
-    <input id="feed-category" v-model.trim="said.category" class="text-field" maxlength="100" />
     <span></span>
-    <label class="ticked"><input v-model="said.explicit" type="checkbox" /> Not for children</label>
+    <label class="ticked"><Tick :on="feed.explicit ?? false" :set="setExplicit" /> Not for children</label>
   </div>
-  <p v-if="problem" class="alarm" role="alert">{{ problem }}</p>
   <p class="soft note">Title, artwork, language and presenter are those under Details that hold for all episodes.</p>
 </template>
 
@@ -74,7 +85,7 @@ h3 {
   align-items: center;
   font-size: 13px;
 }
-textarea {
-  resize: vertical;
+.fields :deep(.kept-note) {
+  grid-column: 1 / -1;
 }
 </style>

@@ -1,18 +1,19 @@
 <script setup lang="ts">
-import { ElMessage, ElOption, ElSelect } from "element-plus";
+import { ElOption, ElSelect } from "element-plus";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import type { Refusal } from "../../api/client";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useScript } from "../../stores/script";
 import { useSharing } from "../../stores/sharing";
 import FeedOfShow from "./FeedOfShow.vue";
+import { useActing } from "../../talk/acting";
 
 /** A finished file is put into the feed of the show, now or at a time, and taken out again. */
 const mixdowns = useMixdowns();
 const sharing = useSharing();
 const script = useScript();
 const wanted = reactive({ file: "", later: false, at: "", transcript: false });
-const sending = ref(false);
+const { acting: sending, act } = useActing();
 const problem = ref("");
 const files = computed(() => mixdowns.list.filter((m) => m.plays && !m.chapter));
 const there = computed(() => sharing.publication);
@@ -33,18 +34,8 @@ watch(
 );
 onMounted(() => sharing.refreshFeed().catch((e: Refusal) => (problem.value = e.message)));
 
-async function tell(act: () => Promise<void>): Promise<void> {
-  sending.value = true;
-  try {
-    await act();
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
-  }
-  sending.value = false;
-}
-
 const publish = () =>
-  tell(() =>
+  act(() =>
     sharing.publish({
       mixdown: wanted.file,
       transcript: wanted.transcript,
@@ -60,7 +51,7 @@ const publish = () =>
     {{ there?.file }}
     <template v-if="there?.state === 'published'">· <a :href="there?.page" target="_blank">its page</a></template>
   </p>
-  <button v-if="inFeed" class="plain-button" :disabled="sending" @click="tell(sharing.unpublish)">Withdraw it</button>
+  <button v-if="inFeed" class="plain-button" :disabled="sending" @click="act(sharing.unpublish)">Withdraw it</button>
   <p v-if="files.length === 0" class="soft none">
     Mix down a file of the whole episode first, under Files; then it can be published here.
   </p>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElMessage, ElRadioButton, ElRadioGroup } from "element-plus";
+import { ElRadioButton, ElRadioGroup } from "element-plus";
 import { Archive, Plus } from "lucide-vue-next";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, ask, type Refusal } from "../../api/client";
@@ -14,6 +14,7 @@ import FinishedFile from "./FinishedFile.vue";
 import FormatRow from "./FormatRow.vue";
 import MustMend from "./MustMend.vue";
 import TargetField from "./TargetField.vue";
+import { tell } from "../../talk/tell";
 
 const session = useSession();
 const handover = useHandover();
@@ -86,7 +87,7 @@ async function mixDown(overrule: boolean): Promise<void> {
     if (code === "must-mend") {
       await handover.refresh();
       handover.musts = handover.ahead?.musts.length ? handover.ahead.musts : [message];
-    } else ElMessage.error(message);
+    } else tell(message);
   }
   sending.value = false;
 }
@@ -159,7 +160,7 @@ async function mixDown(overrule: boolean): Promise<void> {
       :progress="j.progress"
       :left="j.left"
       :problem="j.problem?.message ?? ''"
-      @stop="j.state === 'failed' ? delete jobs.byID[j.id] : jobs.cancel(j.id)"
+      @stop="j.state === 'failed' ? jobs.putAway(j.id) : jobs.cancel(j.id)"
     />
   </div>
   <hr class="panel-rule" />

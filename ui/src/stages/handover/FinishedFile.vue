@@ -1,14 +1,15 @@
 <script setup lang="ts">
-import { ElMessage } from "element-plus";
 import { Download, FolderInput, Inbox, Send, Trash2 } from "lucide-vue-next";
-import { computed, ref, watch } from "vue";
-import { api, ask, type Refusal, type Schema } from "../../api/client";
+import { computed, ref, useTemplateRef, watch } from "vue";
+import { api, ask, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import { figure, sizeText, timeText, whenText } from "../../model/units";
 import { useJobs } from "../../stores/jobs";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useSession } from "../../stores/session";
 import SendFile from "./SendFile.vue";
+import { useActing } from "../../talk/acting";
+import { tell } from "../../talk/tell";
 
 /** A finished file: what it is, how it measures, and what can be done with it. */
 const props = defineProps<{ file: Schema["Mixdown"]; folder: string }>();
@@ -16,6 +17,7 @@ const session = useSession();
 const mixdowns = useMixdowns();
 const jobs = useJobs();
 const desk = useDeskContext();
+const { act } = useActing();
 const sending = ref(false);
 const since = ref<Schema["Since"]>();
 const earlier = computed(() => props.file.version !== session.version);
@@ -25,40 +27,47 @@ watch(
   () => (since.value = undefined),
 );
 
-async function tell(act: () => Promise<void>): Promise<void> {
-  try {
-    await act();
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
+/** The file is heard alone, and not while a take is recorded. */
+const sound = useTemplateRef<HTMLAudioElement>("sound");
+function hear(): void {
+  if (desk.recorder.busy) {
+    sound.value?.pause();
+    return tell("A take is being recorded. End it first; then this can be heard.", "warning");
   }
+  desk.player.pause();
+  desk.hearing.stop();
 }
+watch(
+  () => desk.player.state.playing || desk.hearing.state.address !== "",
+  (other) => other && sound.value?.pause(),
+);
 
 const remove = () =>
-  tell(async () => {
+  act(async () => {
     await ask(api.DELETE("/mixdowns/{mixdown}", { params: { path: path.value } }));
     await mixdowns.refresh();
   });
 const look = () =>
-  tell(async () => {
+  act(async () => {
     since.value = since.value
       ? undefined
       : await ask(api.GET("/mixdowns/{mixdown}/since", { params: { path: path.value } }));
   });
 const reopen = () =>
-  tell(async () => {
+  act(async () => {
     session.take(await ask(api.POST("/mixdowns/{mixdown}/reopen", { params: { path: path.value } })));
-    ElMessage.success("The session is as it was when this file was made. Undo brings back how it was a moment ago.");
+    tell("The session is as it was when this file was made. Undo brings back how it was a moment ago.", "success");
   });
 const takeIn = () =>
-  tell(async () => {
+  act(async () => {
     const job = await ask(api.POST("/mixdowns/{mixdown}/sound", { params: { path: path.value } }));
     if (!jobs.byID[job.id]) jobs.hear(job);
-    ElMessage.success("It goes among the sounds of the show, in Gather.");
+    tell("It goes among the sounds of the show, in Gather.", "success");
   });
 const copy = () =>
-  tell(async () => {
+  act(async () => {
     const there = await ask(api.POST("/mixdowns/{mixdown}/copy", { params: { path: path.value } }));
-    ElMessage.success(`Copied to ${props.folder} as ${there.name}.`);
+    tell(`Copied to ${props.folder} as ${there.name}.`, "success");
   });
 </script>
 
@@ -132,12 +141,13 @@ const copy = () =>
       <button v-if="file.reopens && !since.same" class="plain-button" @click="reopen">Open that session again</button>
     </div>
     <audio
+      ref="sound"
       v-if="file.plays"
       controls
       preload="none"
       :src="`/api/mixdowns/${file.id}/file`"
       :aria-label="`Hear ${file.file}`"
-      @play="desk.player.pause()"
+      @play="hear"
     ></audio>
   </li>
 </template>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { ElMessage } from "element-plus";
 import { Trash2 } from "lucide-vue-next";
-import type { Refusal, Schema } from "../../api/client";
+import type { Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import { timeText, whenText } from "../../model/units";
 import { useSharing } from "../../stores/sharing";
+import { useActing } from "../../talk/acting";
 
 /** What a listener has written about a place. */
 defineProps<{ remark: Schema["Remark"] }>();
@@ -12,13 +12,7 @@ const desk = useDeskContext();
 const sharing = useSharing();
 const STATES = { new: "New", shown: "On the page", hidden: "Not on the page" };
 
-async function tell(act: () => Promise<void>): Promise<void> {
-  try {
-    await act();
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
-  }
-}
+const { act } = useActing();
 </script>
 
 <template>
@@ -36,23 +30,18 @@ async function tell(act: () => Promise<void>): Promise<void> {
       <button
         v-if="remark.state !== 'shown'"
         class="plain-button"
-        @click="tell(() => sharing.decide(remark.id, 'shown'))"
+        @click="act(() => sharing.decide(remark.id, 'shown'))"
       >
         Show on the page
       </button>
       <button
         v-if="remark.state !== 'hidden'"
         class="plain-button"
-        @click="tell(() => sharing.decide(remark.id, 'hidden'))"
+        @click="act(() => sharing.decide(remark.id, 'hidden'))"
       >
         {{ remark.state === "new" ? "Keep to myself" : "Take off the page" }}
       </button>
-      <button
-        class="icon"
-        aria-label="Remove the comment"
-        title="Remove"
-        @click="tell(() => sharing.remove(remark.id))"
-      >
+      <button class="icon" aria-label="Remove the comment" title="Remove" @click="act(() => sharing.remove(remark.id))">
         <Trash2 :size="15" />
       </button>
     </div>

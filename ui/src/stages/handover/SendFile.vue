@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { ElMessage } from "element-plus";
 import { computed, onMounted, ref } from "vue";
-import type { Refusal, Schema } from "../../api/client";
+import type { Schema } from "../../api/client";
 import { whenText } from "../../model/units";
 import { useJobs } from "../../stores/jobs";
 import { useSendings } from "../../stores/sendings";
+import { useActing } from "../../talk/acting";
+import { tell } from "../../talk/tell";
 
 /** Sends a finished file to a folder or a host outside, and says what has become of it. */
 const props = defineProps<{ file: Schema["Mixdown"]; asking: boolean }>();
@@ -12,19 +13,15 @@ const emit = defineEmits<{ asked: [] }>();
 const sendings = useSendings();
 const jobs = useJobs();
 const host = ref("");
+const { act } = useActing();
 const way = ref("");
 
 const chosen = computed(() => sendings.hosts.find((h) => h.key === host.value) ?? sendings.hosts[0]);
 const mine = computed(() => sendings.list.filter((s) => s.mixdown === props.file.id).slice(0, 5));
-onMounted(() => sendings.findHosts().catch((error) => ElMessage.error((error as Refusal).message)));
+onMounted(() => sendings.findHosts().catch(tell));
 
 async function send(to: string, by: string | undefined): Promise<void> {
-  try {
-    await sendings.send(props.file.id, to, by || undefined);
-    emit("asked");
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
-  }
+  if (await act(() => sendings.send(props.file.id, to, by || undefined))) emit("asked");
 }
 
 const going = (s: Schema["Sent"]) => s.state === "waiting" || s.state === "sending";

@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { ElMessage, ElOption, ElSelect } from "element-plus";
-import { computed, reactive, ref, watch } from "vue";
-import type { Refusal } from "../../api/client";
+import { ElOption, ElSelect } from "element-plus";
+import { computed, reactive, watch } from "vue";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useScript } from "../../stores/script";
 import { useSharing } from "../../stores/sharing";
 import RemarkRow from "./RemarkRow.vue";
 import SharedLink from "./SharedLink.vue";
+import { useActing } from "../../talk/acting";
 
 /** A finished file is given an address at which others hear it, and what they write about it is read here. */
 const mixdowns = useMixdowns();
@@ -14,7 +14,7 @@ const sharing = useSharing();
 const script = useScript();
 const files = computed(() => mixdowns.list.filter((m) => m.plays));
 const wanted = reactive({ file: "", ends: "", password: "", comments: false, transcript: false });
-const sending = ref(false);
+const { acting: sending, act } = useActing();
 const live = computed(() => sharing.links.filter((l) => !l.withdrawn));
 const withdrawn = computed(() => sharing.links.filter((l) => l.withdrawn));
 watch(files, (now) => now.some((f) => f.id === wanted.file) || (wanted.file = now[0]?.id ?? ""), { immediate: true });
@@ -25,8 +25,7 @@ function endOf(day: string): string | undefined {
 }
 
 async function make(): Promise<void> {
-  sending.value = true;
-  try {
+  await act(async () => {
     const ends = endOf(wanted.ends);
     await sharing.make(wanted.file, {
       ...(ends && { ends }),
@@ -35,10 +34,7 @@ async function make(): Promise<void> {
       transcript: wanted.transcript,
     });
     wanted.password = "";
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
-  }
-  sending.value = false;
+  });
 }
 </script>
 

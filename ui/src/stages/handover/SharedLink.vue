@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { ElMessage } from "element-plus";
 import { computed } from "vue";
-import type { Refusal, Schema } from "../../api/client";
+import type { Schema } from "../../api/client";
 import { whenText } from "../../model/units";
 import { useSharing } from "../../stores/sharing";
 import AddressLine from "./AddressLine.vue";
+import Tick from "../../talk/Tick.vue";
+import { useActing } from "../../talk/acting";
 
 /** An address at which a finished file is heard. */
 const props = defineProps<{ link: Schema["Shared"] }>();
@@ -15,16 +16,9 @@ const until = computed(() => {
   return `${props.link.ended ? "Ended" : "Until"} ${new Date(props.link.ends).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" })}`;
 });
 
-async function tell(act: () => Promise<void>): Promise<void> {
-  try {
-    await act();
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
-  }
-}
+const { act } = useActing();
 
-const comments = (on: boolean) =>
-  tell(() => sharing.change(props.link.id, { comments: on, ...(props.link.ends && { ends: props.link.ends }) }));
+const comments = (on: boolean) => act(() => sharing.change(props.link.id, { comments: on }));
 </script>
 
 <template>
@@ -37,15 +31,10 @@ const comments = (on: boolean) =>
     </p>
     <div v-if="!link.withdrawn" class="acts">
       <label class="ticked">
-        <input
-          type="checkbox"
-          :checked="link.comments"
-          :disabled="link.ended"
-          @change="comments(($event.target as HTMLInputElement).checked)"
-        />
+        <Tick :on="link.comments" :disabled="link.ended" :set="comments" />
         Comments
       </label>
-      <button class="plain-button" @click="tell(() => sharing.withdraw(link.id))">Withdraw</button>
+      <button class="plain-button" @click="act(() => sharing.withdraw(link.id))">Withdraw</button>
     </div>
   </li>
 </template>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { ElMessage, ElOption, ElSelect } from "element-plus";
+import { ElOption, ElSelect } from "element-plus";
 import { onMounted, reactive, ref, computed } from "vue";
 import { api, ask, type Refusal, type Schema } from "../../api/client";
 import { figure } from "../../model/units";
 import { useLists } from "../../stores/lists";
 import { useSession } from "../../stores/session";
+import { tell } from "../../talk/tell";
 
 /** The delivery target: one that is known by name, or one that the show has made for itself. */
 type Own = Schema["OwnTarget"];
@@ -16,14 +17,15 @@ const making = ref(false);
 const draft = reactive<Own>({ name: "", integrated: -18, tolerance: 0.5, truePeak: -1 });
 const show = computed(() => session.open?.show ?? "");
 
-onMounted(async () => {
+async function list(): Promise<void> {
   if (!show.value) return;
   try {
     own.value = (await ask(api.GET("/shows/{show}/targets", { params: { path: { show: show.value } } }))) ?? [];
   } catch {
     // The known ones can be chosen all the same.
   }
-});
+}
+onMounted(list);
 
 const text = (name: string, integrated: number) => `${name}, ${figure(integrated).replace(".0", "")} LUFS`;
 /** The document's own target is offered also where the show has it no more. */
@@ -44,22 +46,24 @@ function choose(key: string): void {
   void session.edit(mine ? { type: "set-target", target: "own", own: mine } : { type: "set-target", target: key });
 }
 
-async function keep(targets: Own[]): Promise<boolean> {
-  try {
-    own.value =
-      (await ask(api.PUT("/shows/{show}/targets", { params: { path: { show: show.value } }, body: targets }))) ?? [];
-    return true;
-  } catch (error) {
-    ElMessage.error((error as Refusal).message);
-    return false;
-  }
-}
-
 async function make(): Promise<void> {
-  const target = { ...draft, name: draft.name.trim() };
-  if (await keep([...own.value.filter((t) => t.name !== target.name), target])) {
+  const now = { ...draft, name: draft.name.trim() };
+  const params = { path: { show: show.value } };
+  const body = { [now.name]: { was: own.value.find((t) => t.name === now.name) ?? null, now } };
+  try {
+    own.value = (await ask(api.PATCH("/shows/{show}/targets", { params, body }))) ?? [];
     making.value = false;
-    choose(`own ${target.name}`);
+    choose(`own ${now.name}`);
+  } catch (error) {
+    const { code, details } = error as Refusal;
+    if (code !== "changed-meanwhile") return tell(error);
+    const there = details[0]?.value as Own | null | undefined;
+    tell(
+      there
+        ? `“${now.name}” was made elsewhere meanwhile: ${text(there.name, there.integrated)}. It is in the list; make yours again to put it in its place, or give it another name.`
+        : `“${now.name}” was taken away elsewhere meanwhile. Make it again if it is meant to stay.`,
+    );
+    await list();
   }
 }
 </script>

@@ -1,0 +1,40 @@
+<script setup lang="ts">
+import type { KeptField } from "./keeping";
+
+/** What keeps a text from being kept: a reason, or another text that somebody else has written meanwhile, to choose from. */
+defineProps<{ field: KeptField }>();
+</script>
+
+<template>
+  <p v-if="field.problem.value" class="kept-note" :class="{ alarm: field.state.value === 'refused' }" role="alert">
+    {{ field.problem.value }}
+  </p>
+  <div v-if="field.state.value === 'both'" class="kept-note both" role="alert">
+    <p>{{ field.keeps.name }} was changed elsewhere while you wrote. Yours stands above; this is the other one:</p>
+    <blockquote>{{ field.theirs.value || "(nothing)" }}</blockquote>
+    <button class="plain-button" @click="field.keepMine()">Keep mine</button>
+    <button class="plain-button" @click="field.keepTheirs()">Take the other</button>
+  </div>
+</template>
+
+<style scoped>
+.kept-note {
+  margin: 2px 0 6px;
+}
+.both p {
+  margin: 0;
+}
+blockquote {
+  max-height: 180px;
+  margin: 6px 0;
+  padding: 6px 10px;
+  overflow: auto;
+  border-left: 3px solid var(--alarm);
+  background: var(--paper);
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+}
+button + button {
+  margin-left: 6px;
+}
+</style>
