@@ -75,7 +75,7 @@ func TestTracksAreOrderedFoldedDoubledAndSetTogether(t *testing.T) {
 	assert.Len(t, d.Tracks[1].Clips, 1, "with all that is on it")
 
 	// Renamed in place.
-	Eval[bool](w, `(() => { document.querySelector('[aria-label="Track Voice 1 1"] .name').dispatchEvent(new MouseEvent("dblclick", {bubbles: true})); return true })()`)
+	w.DoubleClick(`[aria-label="Track Voice 1 1"] .name`)
 	w.Until(`document.querySelector('[aria-label="Name of the track"]')`)
 	w.Key("Keeper" + kb.Enter)
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[1].Name == "Keeper" })
@@ -563,7 +563,9 @@ func TestTimeIsZoomedFromTheWholeShowToSingleSamples(t *testing.T) {
 	// The wheel zooms at the pointer: what is under it stays there.
 	w.Key("9")
 	x, y := lane(w, 1, 20)
-	Eval[bool](w, fmt.Sprintf(`(() => { for (let i = 0; i < 6; i++) document.querySelector(".lanes").dispatchEvent(new WheelEvent("wheel", {deltaY: -120, ctrlKey: true, clientX: %v, clientY: %v, bubbles: true, cancelable: true})); return true })()`, x, y))
+	for range 6 {
+		w.Wheel(x, y, -1, chromedp.ModifierCtrl)
+	}
 	assert.InDelta(t, x, xOf(w, 20), 3)
 	w.Until(`document.querySelector(".content").style.transform.indexOf("scale") < 0`) // laid out at the new scale
 	box := w.Find(music + " .head")

@@ -283,8 +283,7 @@ func chooseStep(w *Window, row int) {
 	w.t.Helper()
 	w.Click(".el-select:has([aria-label='Compare with'])")
 	option := fmt.Sprintf(`[...document.querySelectorAll(".el-select-dropdown__item")].filter(e => e.getBoundingClientRect().height > 0)[%d]`, row-1)
-	w.Until(option)
-	Eval[bool](w, `(`+option+`.click(), true)`)
+	w.ClickOn(option)
 }
 
 func TestRampsHiddenMutedAndTornClipsAreMendedAndDelivered(t *testing.T) {

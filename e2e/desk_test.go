@@ -77,18 +77,23 @@ func TestFilesThatCannotBeTakenInAreNamedAndChangeNothing(t *testing.T) {
 
 func TestEditsStayInOrderAndAreKeptWhenTheDeskIsLeft(t *testing.T) {
 	t.Parallel()
-	w := OpenWindow(t, base)
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
 	episode := withTwoClips(t, w, "Quick hands")
 	// An edit and its undo in one breath: the undo means that edit, not the one before it.
-	press := func(script string) {
-		Eval[bool](w, `(() => { const mute = document.querySelectorAll(".switch:first-of-type"); `+script+`; return true })()`)
-	}
-	press(`mute[0].click(); [...document.querySelectorAll("header button")].find(b => b.innerText.trim() === "Undo").click()`)
+	letGo := gate.Hold("POST", "/edits")
+	w.Click(`[aria-label="Track Voice 1"] .switch`)
+	w.Press("Undo")
+	letGo()
 	doc := untilKept(w, episode, func(session.Document) bool { return desk(t, episode).Redo == "Mute “Voice 1”" })
 	assert.False(t, doc.Tracks[0].Mute)
 	assert.Len(t, doc.Tracks[1].Clips, 1)
 	// Two edits, and off to the shelf before either has been answered.
-	press(`mute[0].click(); mute[1].click(); document.querySelector("a.brand").click()`)
+	letGo = gate.Hold("POST", "/edits")
+	w.Click(`[aria-label="Track Voice 1"] .switch`)
+	w.Click(`[aria-label="Track Music 1"] .switch`)
+	w.Click("a.brand")
+	letGo()
 	w.UntilText("New episode")
 	require.Eventually(t, func() bool {
 		d := desk(t, episode).Document
@@ -100,9 +105,7 @@ func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
 	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Keys")
-	focus := func(css string) {
-		w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).focus()`, css)))
-	}
+	focus := w.Focus
 	musicClip := func(d session.Document) session.Clip { _, _, c := clipNamed(t, d, "Slack water"); return c }
 
 	focus(`[aria-label^="Slack water"]`)
@@ -326,7 +329,7 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	withTwoClips(t, w, "To be treated")
 	w.Press("Balance")
 	w.Click(`[aria-label="Track Voice 1"] .name`)
-	Eval[bool](w, `(document.querySelectorAll("aside label.stage input")[3].click(), true)`)
+	w.ClickOn(`document.querySelectorAll("aside label.stage input")[3]`)
 	w.Until(`document.querySelector("aside [data-mark]")`)
 	settle(w)
 	check("the treatment of a track")

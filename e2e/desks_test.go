@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"net/http"
@@ -36,32 +37,25 @@ func episodeOf(w *Window, title string) string {
 // openByLink follows the link to an episode on the shelf, within the page.
 func openByLink(w *Window, id string) {
 	w.t.Helper()
-	w.Until(fmt.Sprintf(`document.querySelector("a[href='/episodes/%s']")`, id))
-	Eval[bool](w, fmt.Sprintf(`(document.querySelector("a[href='/episodes/%s']").click(), true)`, id))
+	w.ClickOn(fmt.Sprintf(`document.querySelector("a[href='/episodes/%s']")`, id))
 }
 
 func TestADeskThatIsLeftWhileItLoadsChangesNothingOfTheNext(t *testing.T) {
 	t.Parallel()
-	w := OpenWindow(t, base)
-	// The answer about one episode is held back until it is let go.
-	w.OnNewPage(`(() => { const fetch = window.fetch; window.fetch = async (request, ...rest) => {
-		const answer = await fetch(request, ...rest);
-		const url = request.url ?? String(request);
-		if (window.__slow && url.endsWith("/api/episodes/" + window.__slow)) await new Promise(go => window.__letGo = go);
-		return answer;
-	} })()`)
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
 	w.Go("/")
 	w.UntilText("New episode")
 	a, b := episodeOf(w, "Left early"), episodeOf(w, "Stayed on")
 	w.Go("/")
 	w.Until(fmt.Sprintf(`document.querySelector("a[href='/episodes/%s']")`, b))
-	Eval[bool](w, fmt.Sprintf(`(window.__slow = %q, true)`, a))
+	letGo := gate.Hold("GET", "/api/episodes/"+a)
 	openByLink(w, a)
-	w.Until(`window.__letGo`)
-	Eval[bool](w, `(history.back(), true)`)
+	require.Eventually(t, func() bool { return gate.Count("GET", "/api/episodes/"+a) > 0 }, patience, tick)
+	w.Back()
 	openByLink(w, b)
 	w.Until(`document.querySelector('[aria-label="Track Stayed on voice"]')`)
-	Eval[bool](w, `(window.__letGo(), true)`)
+	letGo()
 	settle(w)
 	assert.Contains(t, Eval[string](w, `document.querySelector(".title").innerText`), "Stayed on")
 	w.Click(`[aria-label="Track Stayed on voice"] .switch`)
@@ -84,7 +78,7 @@ func TestTwoWindowsEditingAtOnceLoseNothing(t *testing.T) {
 	// Each presses twelve times without waiting: markers, and one of them mutes and one solos the same track.
 	press := func(window *Window, what string) {
 		window.Key("nnnnnnnnnnnn")
-		Eval[bool](window, `(document.querySelector('[aria-label="Track Two at once voice"] .switch:nth-of-type(`+what+`)').click(), true)`)
+		window.Click(`[aria-label="Track Two at once voice"] .switch:nth-of-type(` + what + `)`)
 	}
 	var both sync.WaitGroup
 	both.Go(func() { press(w, "1") })
@@ -129,7 +123,7 @@ func TestTheServerAwayForTenSecondsInTheMiddleOfADragLosesNothing(t *testing.T) 
 	mouse(input.DispatchMouseEventTypeMouseReleased, end, y)
 	// Edits that are no drag wait as well, and are not done twice.
 	w.Key("n")
-	Eval[bool](w, `(document.querySelector('[aria-label="Track Music 1"] .switch').click(), true)`)
+	w.Click(`[aria-label="Track Music 1"] .switch`)
 	line.Mend()
 	doc := untilKept(w, episode, func(d session.Document) bool { return d.Tracks[1].Mute })
 	_, _, clip := clipNamed(t, doc, "Keeper at the door")
@@ -178,22 +172,27 @@ func TestAnEpisodeRemovedUnderAnOpenWindowIsSaid(t *testing.T) {
 
 func TestAChangeThatDoesNotFitIsMadeGoodAndTheEditsBehindItGoOn(t *testing.T) {
 	t.Parallel()
-	w := OpenWindow(t, base)
-	// One answer to an edit, and what the events tell of it, name a track that is not there.
-	w.OnNewPage(`(() => { const fetch = window.fetch; window.__spoil = 0; window.fetch = async (request, ...rest) => {
-		const answer = await fetch(request, ...rest);
-		if (!(request.url ?? "").endsWith("/edits") || window.__spoil-- !== 1) return answer;
-		const body = await answer.json();
-		body.patch = [{op: "replace", path: "/tracks/99/mute", value: true}];
-		return new Response(JSON.stringify(body), {status: 200, headers: {"Content-Type": "application/json"}});
-	} })()`)
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
 	w.Go("/")
 	w.UntilText("New episode")
 	episode := episodeOf(w, "Spoilt")
 	w.Go("/episodes/" + episode)
 	w.Until(`document.querySelectorAll(".lane").length === 2`)
-	Eval[bool](w, `(window.__spoil = 1, document.querySelectorAll(".switch:first-of-type").forEach(s => s.click()), true)`)
+	// The answer to one edit names a track that is not there, and the edits behind it wait for that answer; nothing else tells of it meanwhile.
+	gate.Spoil("POST", "/edits", func(answer []byte) []byte {
+		var change map[string]any
+		require.NoError(t, json.Unmarshal(answer, &change))
+		change["patch"] = []any{map[string]any{"op": "replace", "path": "/tracks/99/mute", "value": true}}
+		out, err := json.Marshal(change)
+		require.NoError(t, err)
+		return out
+	})
+	letGo := gate.Hold("POST", "/edits")
+	w.Click(`[aria-label="Track Spoilt voice"] .switch`)
+	w.Click(`[aria-label="Track Music 1"] .switch`)
 	w.Key("n")
+	letGo()
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Mute && d.Tracks[1].Mute && len(d.Markers) == 1 })
 	w.Until(`document.querySelectorAll('.switch[aria-pressed="true"]').length === 2 && document.querySelectorAll(".ruler .flag").length === 1`)
 }
@@ -302,7 +301,7 @@ func TestNamesThatAreLongUnbrokenOrBlank(t *testing.T) {
 		assert.Empty(t, outside, stage)
 	}
 	// A track is not renamed to nothing.
-	Eval[bool](w, `(document.querySelector('[aria-label="Track Voice 1"] .name').dispatchEvent(new MouseEvent("dblclick", {bubbles: true})), true)`)
+	w.DoubleClick(`[aria-label="Track Voice 1"] .name`)
 	w.Type(`[aria-label="Name of the track"]`, "   ")
 	w.UntilText("A name cannot be empty.")
 	assert.Equal(t, "Voice 1", desk(t, episode).Document.Tracks[0].Name)
@@ -334,7 +333,7 @@ func TestTheDatabaseKilledUnderAnOpenDeskLosesNoEdit(t *testing.T) {
 	for round := range 3 {
 		require.NoError(t, syscall.Kill(house.DatabaseProcess(), syscall.SIGKILL))
 		w.Key("nn")
-		Eval[bool](w, `(document.querySelector('[aria-label="Track Music 1"] .switch').click(), true)`)
+		w.Click(`[aria-label="Track Music 1"] .switch`)
 		doc := untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 2*(round+1) })
 		assert.Equal(t, round%2 == 0, doc.Tracks[1].Mute)
 		w.Until(fmt.Sprintf(`document.querySelectorAll(".ruler .flag").length === %d`, 2*(round+1)))

@@ -5,6 +5,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -127,9 +128,7 @@ func TestTheScriptIsWrittenReadInLargeTypeAndMarked(t *testing.T) {
 	episode := newEpisode(w, "Script")
 	w.Press("Record")
 	w.Click(`textarea[aria-label="Script"]`)
-	w.Do(chromedp.Evaluate[chromedp.Void](`(() => { const e = document.querySelector('textarea[aria-label="Script"]');
-		e.value = "# Fog\n\nTwo blasts, every forty seconds, all night if it had to.\n\n[pause]\n\nThen it fell silent.\n\nFor good.\n\n" + "And more words to be read aloud. ".repeat(60);
-		e.dispatchEvent(new Event("input", {bubbles: true})) })()`))
+	w.Paste("# Fog\n\nTwo blasts, every forty seconds, all night if it had to.\n\n[pause]\n\nThen it fell silent.\n\nFor good.\n\n" + strings.Repeat("And more words to be read aloud. ", 60))
 	w.UntilText("437 words · about 2:57")
 	w.Press("Read it in large type (T)")
 	current := func(text string) {

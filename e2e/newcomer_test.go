@@ -44,25 +44,13 @@ func getFrom[T any](t testing.TB, address, path string) (v T) {
 }
 
 // newEpisode makes an episode by the dialog on the shelf and gives its id.
-// pick takes an option of a list of the browser's own, by its text; empty: the one without a value.
-func pick(w *Window, list, option string) {
-	w.t.Helper()
-	w.Until(fmt.Sprintf(`(() => {
-		const select = document.querySelector(%q), option = [...select?.options ?? []].find(o => o.text.trim() === %q || (%q === "" && o.value === ""));
-		if (!option) return false;
-		select.value = option.value;
-		select.dispatchEvent(new Event("change", {bubbles: true}));
-		return true;
-	})()`, list, option, option))
-}
-
 func newEpisode(w *Window, title string) string {
 	w.t.Helper()
 	w.Go("/")
 	w.Press("New episode")
 	w.Click("#new-name")
 	w.Key(title)
-	pick(w, "#new-layout", "")
+	w.Choose("#new-layout", "")
 	w.Press("Make the episode")
 	w.UntilText("Nothing is on the desk yet")
 	return strings.TrimPrefix(Eval[string](w, "location.pathname"), "/episodes/")
@@ -245,8 +233,7 @@ func mixDown(t *testing.T, w *Window, format string) audio.PCM {
 	w.Until(`document.querySelector(".format .el-select")`)
 	w.Click(".format .el-select")
 	option := fmt.Sprintf(`[...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.innerText.trim() === %q && e.getBoundingClientRect().height > 0)`, format)
-	w.Until(option)
-	Eval[bool](w, `(`+option+`.click(), true)`)
+	w.ClickOn(option)
 	before := Eval[int](w, `document.querySelectorAll("aside li").length`)
 	pressMixDown(w)
 	w.Until(fmt.Sprintf(`document.querySelectorAll("aside li").length === %d`, before+1))

@@ -211,8 +211,7 @@ func openSample(w *Window) {
 func openEpisode(w *Window, title string) {
 	w.t.Helper()
 	find := fmt.Sprintf(`[...document.querySelectorAll("a[href^='/episodes/']")].find(a => a.querySelector(".name")?.innerText.trim() === %q)`, title)
-	w.Until(find)
-	Eval[bool](w, `(`+find+`.click(), true)`)
+	w.ClickOn(find)
 }
 
 // pictureComparison shows a copy of the finished episode in which nothing is found, and how it differs from before a step.

@@ -51,7 +51,11 @@ func openRecording(w *Window, input string) {
 		choose(w, "Input", input)
 	} else {
 		// A browser that has been told so before hands the input over at once; otherwise it is asked for.
-		w.Until(`document.querySelector('[aria-label="Input level"]') || [...document.querySelectorAll("aside button")].some(b => b.innerText.trim() === "Listen to the input" && (b.click(), false))`)
+		listen := `[...document.querySelectorAll("aside button")].find(b => b.innerText.trim() === "Listen to the input")`
+		w.Until(`document.querySelector('[aria-label="Input level"]') || ` + listen)
+		if Eval[bool](w, `!document.querySelector('[aria-label="Input level"]')`) {
+			w.Press("Listen to the input")
+		}
 	}
 	w.Until(`document.querySelector('[role="meter"][aria-label="Input level"]')`)
 }
@@ -63,8 +67,7 @@ func choose(w *Window, list, option string) {
 	w.Until(`[...document.querySelectorAll(".el-select-dropdown__item")].every(e => e.getBoundingClientRect().height === 0)`) // the list before has closed
 	w.Click(fmt.Sprintf(`.el-select:has([aria-label=%q])`, list))
 	find := fmt.Sprintf(`[...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.innerText.trim().startsWith(%q) && e.getBoundingClientRect().height > 0)`, option)
-	w.Until(find)
-	Eval[bool](w, `(`+find+`.click(), true)`)
+	w.ClickOn(find)
 }
 
 // recordFor records, without a count-in, until so many seconds are there.
@@ -246,7 +249,7 @@ func TestOneKeyRecordsFromWhereverOneIs(t *testing.T) {
 	// Leaving the desk in the middle keeps what has been said.
 	w.Click(`footer [aria-label="Record"]`)
 	untilRecorded(w, 2)
-	Eval[bool](w, `(document.querySelector("a.brand").click(), true)`)
+	w.Click("a.brand")
 	w.UntilText("New episode")
 	list = takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 2 && kept(l) })
 	assert.Greater(t, list[0].Length.Seconds(), 1.9)
@@ -256,7 +259,7 @@ func TestOneKeyRecordsFromWhereverOneIs(t *testing.T) {
 	w.Until(`document.querySelectorAll(".clip").length === 2`)
 	w.Click(`footer [aria-label="Record"]`)
 	w.Until(`document.querySelector(".going .count")?.innerText === "3"`)
-	Eval[bool](w, `(document.querySelector("a.brand").click(), true)`)
+	w.Click("a.brand")
 	takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 2 })
 }
 

@@ -19,7 +19,7 @@ import (
 
 // tickStage switches a stage of the treatment in the panel on or off.
 func tickStage(w *Window, name string) {
-	Eval[bool](w, `(() => { [...document.querySelectorAll("aside label.stage")].find(l => l.innerText.startsWith("`+name+`")).querySelector("input").click(); return true })()`)
+	w.ClickOn(fmt.Sprintf(`[...document.querySelectorAll("aside label.stage")].find(l => l.innerText.trim().startsWith(%q))?.querySelector("input")`, name))
 }
 
 func TestATrackIsTreatedAsItsCurveSaysAndHeardSo(t *testing.T) {
@@ -214,8 +214,7 @@ func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *t
 	begin := func(name string) {
 		w.Press("Begin with…")
 		item := fmt.Sprintf(`[...document.querySelectorAll(".el-dropdown-menu__item")].find(e => e.innerText.startsWith(%q) && e.getBoundingClientRect().height > 0)`, name)
-		w.Until(item)
-		Eval[bool](w, `(`+item+`.click(), true)`)
+		w.ClickOn(item)
 	}
 	w.Press("Undo")
 	w.Until(`!document.querySelector("[data-why]")`) // nothing is said of what is not so
@@ -293,10 +292,10 @@ func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testi
 	w.Until(`!document.querySelector(".card .bare")`)
 	w.Until(last + `[0] < 14`)
 	// Held, it goes back by itself.
-	Eval[bool](w, `(document.body.dispatchEvent(new KeyboardEvent("keydown", {key: "7", code: "Digit7", bubbles: true})), true)`)
+	w.KeyDown("7", "Digit7")
 	w.Until(`document.querySelector(".card .bare")`)
 	w.Until(last + `[0] > 18`)
-	Eval[bool](w, `(document.body.dispatchEvent(new KeyboardEvent("keyup", {key: "7", code: "Digit7", bubbles: true})), true)`)
+	w.KeyUp("7", "Digit7")
 	w.Until(`!document.querySelector(".card .bare")`)
 	for _, there := range []string{"", "!"} { // all tracks, and back
 		w.Key("7", chromedp.ModifierShift)

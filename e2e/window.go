@@ -27,6 +27,9 @@ import (
 // costs nothing when all is well, and a machine may be busy with something else.
 const patience = 2 * time.Minute
 
+// tick is how often it is looked whether something outside the page has happened.
+const tick = 20 * time.Millisecond
+
 // Window is a browser window of 1280x800.
 type Window struct {
 	t      testing.TB
@@ -153,6 +156,12 @@ func (w *Window) Go(path string) {
 	w.Do(chromedp.Navigate(w.base + path))
 }
 
+// Back goes back, as by the browser's button.
+func (w *Window) Back() {
+	w.t.Helper()
+	w.Do(chromedp.NavigateBack())
+}
+
 // Eval evaluates an expression in the page.
 func Eval[T any](w *Window, expression string) T {
 	w.t.Helper()
@@ -251,6 +260,64 @@ func (w *Window) Click(css string) {
 	require.Fail(w.t, "what was pressed moved away again and again", css)
 }
 
+// ClickOn clicks the element that an expression gives, once it gives one.
+func (w *Window) ClickOn(expression string) {
+	w.t.Helper()
+	w.Until(expression)
+	Eval[bool](w, fmt.Sprintf(`(() => { document.querySelectorAll("[data-found]").forEach(e => e.removeAttribute("data-found")); (%s)?.setAttribute("data-found", ""); return true })()`, expression))
+	w.Click("[data-found]")
+}
+
+// DoubleClick clicks the middle of an element twice, as fast as a hand does.
+func (w *Window) DoubleClick(css string) {
+	w.t.Helper()
+	w.Until(standing(css, reachable))
+	x, y := w.Find(css).At(0.5, 0.5)
+	w.Do(chromedp.MouseClickXY(x, y), chromedp.MouseClickXY(x, y, chromedp.ClickCount(2)))
+}
+
+// Focus puts the focus on an element, where Tab would come after many presses.
+func (w *Window) Focus(css string) {
+	w.t.Helper()
+	w.Until(fmt.Sprintf(`document.querySelector(%q)`, css))
+	w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).focus()`, css)))
+}
+
+// Choose picks an option of a list of the browser's own, by its text or, if that is empty, by its empty value: with the
+// arrow keys, since the browser opens such a list outside the page.
+func (w *Window) Choose(css, text string) {
+	w.t.Helper()
+	find := fmt.Sprintf(`(s => [...(s?.options ?? [])].findIndex(o => o.text.trim() === %q || (%q === "" && o.value === "")))(document.querySelector(%q))`, text, text, css)
+	w.Until(find + ` >= 0`)
+	w.Focus(css)
+	by := Eval[int](w, fmt.Sprintf(`%s - document.querySelector(%q).selectedIndex`, find, css))
+	for ; by > 0; by-- {
+		w.Key(kb.ArrowDown)
+	}
+	for ; by < 0; by++ {
+		w.Key(kb.ArrowUp)
+	}
+}
+
+// Paste puts a text into the field that has the focus, as from a clipboard.
+func (w *Window) Paste(text string) {
+	w.t.Helper()
+	_, err := chromedp.Call(w.ctx, input.InsertText, input.InsertTextParams{Text: text})
+	require.NoError(w.t, err)
+}
+
+// Wheel turns the wheel at a place, so many notches.
+func (w *Window) Wheel(x, y, notches float64, modifiers ...chromedp.Modifier) {
+	w.t.Helper()
+	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y))
+	w.Do(chromedp.MouseEvent(input.DispatchMouseEventTypeMouseWheel, x, y, func(p *input.DispatchMouseEventParams) {
+		p.DeltaY = 120 * notches
+		for _, m := range modifiers {
+			chromedp.ButtonModifiers(m)(p)
+		}
+	}))
+}
+
 // Over moves the pointer to the middle of an element.
 func (w *Window) Over(css string) {
 	w.t.Helper()
@@ -323,6 +390,24 @@ func (w *Window) Key(keys string, modifiers ...chromedp.Modifier) {
 	w.Do(chromedp.KeyEvent(keys, chromedp.KeyModifiers(modifiers...)))
 }
 
+// KeyDown presses a key and holds it until KeyUp.
+func (w *Window) KeyDown(key, code string) {
+	w.t.Helper()
+	w.key(input.DispatchKeyEventTypeKeyDown, key, code)
+}
+
+// KeyUp lets a key go.
+func (w *Window) KeyUp(key, code string) {
+	w.t.Helper()
+	w.key(input.DispatchKeyEventTypeKeyUp, key, code)
+}
+
+func (w *Window) key(kind input.DispatchKeyEventType, key, code string) {
+	w.t.Helper()
+	_, err := chromedp.Call(w.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: kind, Key: key, Code: code})
+	require.NoError(w.t, err)
+}
+
 // Type replaces what stands in a field and confirms it.
 func (w *Window) Type(css, text string) {
 	w.t.Helper()
@@ -360,4 +445,14 @@ func (w *Window) OnNewPage(script string) {
 	w.t.Helper()
 	_, err := chromedp.Call(w.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
 	require.NoError(w.t, err)
+}
+
+// arrived tells when the page has become that of an address.
+func (w *Window) arrived(path string) <-chan struct{} {
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		_, _ = chromedp.Run(w.ctx, chromedp.Poll[bool](fmt.Sprintf(`location.href.endsWith(%q)`, path), chromedp.WithPollingTimeout(patience)))
+	}()
+	return done
 }

@@ -14,7 +14,10 @@ import { snap, snapPlaces } from "./snap";
 const props = defineProps<{
   id: string;
   clip: Schema["Clip"];
-  track: Schema["Track"];
+  // Of the track only this: what happens to one clip of it is no matter of the others.
+  track: string;
+  trackName: string;
+  part: Schema["Track"]["part"];
   height: number;
   /** Wholly under another one. */
   under: boolean;
@@ -42,8 +45,8 @@ const lead = computed(() =>
 const bodyHeight = computed(() => props.height - HEAD - 2 * BORDER);
 const chosen = computed(() => desk.selection.clips.includes(props.id));
 const name = computed(() => {
-  const { clip, track } = props;
-  const what = `${clip.name}, ${timeText(clip.start)} to ${timeText(clip.start + clip.length)}, on ${track.name}`;
+  const { clip } = props;
+  const what = `${clip.name}, ${timeText(clip.start)} to ${timeText(clip.start + clip.length)}, on ${props.trackName}`;
   return what + (clip.silent ? ", silenced" : "") + (props.under ? ", under another clip" : "");
 });
 
@@ -53,8 +56,8 @@ const open = computed(() => hovered.value || within.value || (chosen.value && de
 function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
   const { selection } = desk;
   selection.points = [];
-  selection.track = props.track.id;
-  selection.tracks = [props.track.id];
+  selection.track = props.track;
+  selection.tracks = [props.track];
   if (event.shiftKey || event.ctrlKey) {
     selection.clips = chosen.value ? selection.clips.filter((c) => c !== props.id) : [...selection.clips, props.id];
   } else if (!chosen.value) {
@@ -108,7 +111,7 @@ function trim(event: PointerEvent, edge: "start" | "end"): void {
   const gesture = newGesture();
   let wish: number | undefined;
   const fits =
-    edge === "end" && desk.stage.value === "arrange" && desk.arrangeTab.value === "fit" && props.track.part !== "voice";
+    edge === "end" && desk.stage.value === "arrange" && desk.arrangeTab.value === "fit" && props.part !== "voice";
   startDrag(event, {
     move: ({ dx, event: e }) => {
       let to = at + dx * desk.time.scale;
@@ -117,7 +120,7 @@ function trim(event: PointerEvent, edge: "start" | "end"): void {
       if (fits) {
         wish = to;
         desk.ghosts.value = [
-          { track: props.track.id, start: props.clip.start, length: Math.max(1, to - props.clip.start) },
+          { track: props.track, start: props.clip.start, length: Math.max(1, to - props.clip.start) },
         ];
       } else void session.edit({ type: "trim-clips", trims: [{ clip: props.id, edge, at: to }] }, gesture);
     },
@@ -158,7 +161,7 @@ function menu(event: MouseEvent): void {
     x,
     y: key ? own.top + HEAD : event.clientY,
     clip: props.id,
-    track: props.track.id,
+    track: props.track,
     at: Math.round(at),
   };
 }

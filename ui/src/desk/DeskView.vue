@@ -101,7 +101,7 @@ const lastVoice = computed(() => (session.document?.tracks ?? []).map((t) => t.p
 watch(
   [height, () => session.document?.tracks, () => lastVoice.value >= 0],
   ([room, tracks, strip]) => desk.heights.fit(room - (strip ? LEAD_HEIGHT : 0), tracks ?? []),
-  { immediate: true, deep: 1 },
+  { immediate: true },
 );
 function cardWidth(): number {
   return parseInt(getComputedStyle(document.documentElement).getPropertyValue("--card-width"));
@@ -116,7 +116,6 @@ watch(
 watch(
   () => session.document?.sounds,
   (sounds) => preload(sounds ?? {}),
-  { deep: 1 },
 );
 // How speech stands to everything else, where words begin and end, and who makes way: all while the hand moves.
 watch(

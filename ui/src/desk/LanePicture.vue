@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, toRaw, useTemplateRef, watch } from "vue";
+import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 import type { Schema } from "../api/client";
 import { courseArrivals, courseChanged } from "../drawing/courses";
+import { both, changedClips, changedRow, type Span } from "../drawing/dirty";
 import { drawLane } from "../drawing/lane";
 import { arrivals } from "../drawing/peaks";
 import { drawNoMore, drawSoon } from "../drawing/queue";
@@ -34,10 +35,11 @@ const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
 /** Of what has been drawn: the session frame at its left edge. */
 const drawn = ref({ from: 0, scale: 1, width: 1 });
 
+/** What of the track all of its clips depend on, and which of them lie in front because they are chosen. */
 const look = computed(() => {
   const { track, clips } = props;
   const lifted = clips.length > 1 ? desk.selection.clips.filter((id) => id in track.clips) : [];
-  return JSON.stringify([clips, props.crossings, track.fader, track.envelope, track.part, lifted]);
+  return JSON.stringify([track.fader, track.envelope, track.part, lifted]);
 });
 /** How the track makes way, or where it is spoken on it. */
 const way = computed(() => balance.wayOf(props.track));
@@ -57,10 +59,17 @@ const place = computed(() => {
 
 /** How long what cannot be seen may lag behind while something is dragged. */
 const REST_MS = 250;
+/** Pixels by which what is drawn of a clip hangs over its edges. */
+const OVER = 8;
 /** Pixels beside what can be seen that are drawn with it. */
 const BESIDE = 64;
-/** What is to be drawn: what can be seen, of a picture that stands or of a new one, and the rest later; or all of it. */
-type Need = "seen" | "seen anew" | "all";
+/** Everything that there is. */
+const EVERYTHING: Span = { from: -Infinity, to: Infinity };
+/** Of a picture that stands: where it is not up to date, as far as that can be seen, and further away. */
+let dirty: Span | undefined;
+let dirtyBeyond: Span | undefined;
+/** What is to be drawn: what is not up to date and can be seen, and the rest later; a new picture, first what can be seen of it; or all of it. */
+type Need = "seen" | "beyond" | "seen anew" | "all";
 let need: Need | undefined;
 /** What is needed can wait until all has been drawn that can be seen. */
 let postponed = false;
@@ -74,9 +83,9 @@ function draw(needed: Need): void {
   const width = Math.ceil(laidTo - laidFrom);
   const from = laid.origin + laidFrom * laid.scale;
   const picture = {
-    clips: order.map(({ id, clip }) => ({ id, clip: toRaw(clip) })),
+    clips: order,
     crossings: props.crossings,
-    track: toRaw(props.track),
+    track: props.track,
     from,
     scale: laid.scale,
     width,
@@ -91,16 +100,48 @@ function draw(needed: Need): void {
   const room = Math.ceil((desk.time.width * scale) / laid.scale) + 2 * BESIDE;
   const seen = { from: left, to: Math.max(left + 1, Math.min(width, left + room)) };
   window.clearTimeout(resting);
-  drawLane(canvas.value, picture, needed === "all" ? undefined : seen, needed === "seen anew");
-  if (needed === "seen") resting = window.setTimeout(() => soon("all"), REST_MS);
-  if (needed === "seen anew") soon("all", true);
+  if (needed === "all" || needed === "seen anew") {
+    drawLane(canvas.value, picture, needed === "all" ? undefined : seen, needed === "seen anew");
+    dirty = dirtyBeyond = undefined;
+    if (needed === "seen anew") soon("all", true);
+  } else {
+    const stale = needed === "seen" ? dirty : dirtyBeyond;
+    const of = needed === "seen" ? seen : { from: 0, to: width };
+    const part = columns(stale, from, laid.scale, of);
+    if (part) drawLane(canvas.value, picture, part);
+    dirtyBeyond = needed === "seen" ? both(dirtyBeyond, dirty) : undefined;
+    if (needed === "seen") dirty = undefined;
+    if (dirtyBeyond) resting = window.setTimeout(() => soon("beyond"), REST_MS);
+  }
   drawn.value = { from, scale: laid.scale, width };
 }
+
+/** The columns of a picture that show a stretch, with what hangs over its edges, as far as they lie among others. */
+function columns(
+  span: Span | undefined,
+  from: number,
+  scale: number,
+  among: { from: number; to: number },
+): { from: number; to: number } | undefined {
+  if (!span) return undefined;
+  const left = Math.max(among.from, Math.floor((span.from - from) / scale) - OVER);
+  const right = Math.min(among.to, Math.ceil((span.to - from) / scale) + OVER);
+  return right > left ? { from: left, to: right } : undefined;
+}
+
+/** Has a stretch drawn anew. */
+function touch(span: Span | undefined): void {
+  if (!span) return;
+  dirty = both(dirty, span);
+  soon("seen");
+}
+const alike = (a: unknown, b: unknown) => a === b || JSON.stringify(a) === JSON.stringify(b);
 const name = {};
 /** Behind all that can be seen. */
 const LATER = 1000;
 function soon(what: Need, later = false): void {
-  need = need === undefined || postponed || what !== "seen" ? what : need;
+  const weight: Record<Need, number> = { beyond: 0, seen: 1, "seen anew": 2, all: 3 };
+  need = need === undefined || postponed || weight[what] > weight[need] ? what : need;
   postponed = later;
   if (props.far) return drawNoMore(name);
   const go = () => {
@@ -120,30 +161,43 @@ watch(
   () => soon(drawn.value.scale === desk.time.laid.scale ? "all" : "seen anew"),
   { flush: "post", immediate: true },
 );
-watch(look, () => soon("seen"), { flush: "post" });
-// An answer comes with every move of a hand: only a lane on which it changes something is drawn anew.
+watch(look, () => touch(EVERYTHING), { flush: "post" });
+// What has not changed is the very same object: only where something has is drawn anew.
+watch(
+  () => props.clips,
+  (after, before) => touch(changedClips(before, after)),
+  { flush: "post" },
+);
+watch(
+  () => props.crossings,
+  (after, before) => touch(changedRow(before, after, alike, ({ from, to }) => ({ from, to }))),
+  { flush: "post" },
+);
+// An answer comes with every move of a hand: only a lane on which it changes something is drawn anew, and where it does.
 watch(
   () => {
     const { laid, laidFrom, laidTo } = desk.time;
     const [from, to] = [laid.origin + laidFrom * laid.scale, laid.origin + laidTo * laid.scale];
-    const line = way.value ? wayCorners(way.value, from, to) : [];
-    return JSON.stringify([line, spoken.value.filter((s) => s.from < to && s.to > from)]);
+    return way.value ? wayCorners(way.value, from, to) : [];
   },
-  () => soon("seen"),
+  (after, before) => touch(changedRow(before, after, alike, ({ at }) => ({ from: at, to: at }))),
   { flush: "post" },
 );
+watch(spoken, (after, before) => touch(changedRow(before, after, alike, ({ from, to }) => ({ from, to }))), {
+  flush: "post",
+});
 watch(
   () => sounds.value.map((s) => arrivals.get(s) ?? 0).join(),
-  () => soon("seen"),
+  () => touch(EVERYTHING),
 );
 // What is done to the track changes with its treatment, and with all that goes into it.
 watch(
-  () => JSON.stringify([props.track.treatment, isTreated(props.track.treatment) && props.track.clips]),
-  () => courseChanged(props.track.id),
+  () => [props.track.treatment, isTreated(props.track.treatment) && props.track.clips] as const,
+  (after, before) => (after[0] !== before[0] || after[1] !== before[1]) && courseChanged(props.track.id),
 );
 watch(
   () => courseArrivals.get(props.track.id) ?? 0,
-  () => soon("seen"),
+  () => touch(EVERYTHING),
 );
 onBeforeUnmount(() => {
   window.clearTimeout(resting);

@@ -6,6 +6,7 @@ import ClipView from "./ClipView.vue";
 import { useDeskContext } from "./context";
 import CrossingView from "./CrossingView.vue";
 import EmptyPlace from "./EmptyPlace.vue";
+import { covered } from "../drawing/covering";
 import { nameOn } from "../drawing/outline";
 import { BORDER, HEAD } from "../drawing/picture";
 import { startDrag } from "./drag";
@@ -44,17 +45,13 @@ const visible = computed(() => {
   const { time } = desk;
   const { laid } = time;
   const [from, to] = [laid.origin + time.laidFrom * laid.scale, laid.origin + time.laidTo * laid.scale];
-  return Object.entries(props.track.clips)
+  const there = Object.entries(props.track.clips)
     .filter(([, c]) => c.start < to && c.start + c.length > from)
-    .sort(([, a], [, b]) => (a.layer ?? 0) - (b.layer ?? 0) || a.start - b.start || b.length - a.length)
-    .map(([id, clip], place, all) => ({
-      id,
-      clip,
-      under: all
-        .slice(place + 1)
-        .some(([, o]) => o.start <= clip.start && o.start + o.length >= clip.start + clip.length),
-    }));
+    .sort(([, a], [, b]) => (a.layer ?? 0) - (b.layer ?? 0) || a.start - b.start || b.length - a.length);
+  const under = covered(there.map(([, clip]) => clip));
+  return there.map(([id, clip], place) => ({ id, clip, under: under[place]! }));
 });
+const hidden = computed(() => visible.value.filter((v) => v.under));
 const crossings = computed(() => (session.glance?.crossings ?? []).filter((x) => x.in in props.track.clips));
 /** Those that there is room to draw the curves of. */
 const roomy = computed(() =>
@@ -155,7 +152,9 @@ function bringUp(id: string): void {
           :id="v.id"
           :key="v.id"
           :clip="v.clip"
-          :track="track"
+          :track="track.id"
+          :track-name="track.name"
+          :part="track.part"
           :height="clipHeight"
           :under="v.under"
         />
@@ -179,9 +178,9 @@ function bringUp(id: string): void {
           :height="folded ? FOLDED_CLIP : clipHeight"
         />
         <CrossingView v-for="x in roomy" :key="x.in" :crossing="x" :height="clipHeight" />
-        <template v-for="v in visible" :key="v.id">
+        <template v-for="v in hidden" :key="v.id">
           <button
-            v-if="v.under && !desk.selection.clips.includes(v.id)"
+            v-if="!desk.selection.clips.includes(v.id)"
             class="under cut"
             :style="span(v.clip.start, v.clip.start + v.clip.length)"
             :title="`${v.clip.name} lies under another clip: bring it up`"

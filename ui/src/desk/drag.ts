@@ -5,7 +5,10 @@ for (const end of ["pointerup", "pointercancel"] as const) {
   window.addEventListener(end, (e) => fingers.delete(e.pointerId), true);
 }
 
-/** One way to drag: pointer capture, a threshold before it counts; a second finger ends it. */
+/**
+ * One way to drag: a threshold before it counts, and from then on the pointer is captured; until then a press is a
+ * click, or half of a double click, of whatever it meets. A second finger ends it.
+ */
 export interface Drag {
   /** How far the pointer has moved since it was pressed, in pixels. */
   dx: number;
@@ -27,28 +30,33 @@ export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
   event.stopPropagation();
   const element = event.currentTarget as HTMLElement;
   const threshold = handlers.threshold ?? 3;
-  const start = { x: event.clientX, y: event.clientY };
+  const { pointerId, clientX, clientY } = event;
   let moved = false;
-  element.setPointerCapture(event.pointerId);
+  const ending = new AbortController();
 
   const onMove = (e: PointerEvent) => {
+    if (e.pointerId !== pointerId) return;
     if (fingers.size > 1) return stop(e);
-    const drag = { dx: e.clientX - start.x, dy: e.clientY - start.y, event: e };
+    const drag = { dx: e.clientX - clientX, dy: e.clientY - clientY, event: e };
     if (!moved && Math.hypot(drag.dx, drag.dy) < threshold) return;
-    if (!moved) handlers.begin?.(e);
+    if (!moved) {
+      if (element.isConnected) element.setPointerCapture(pointerId);
+      handlers.begin?.(e);
+    }
     moved = true;
     handlers.move(drag);
   };
   const stop = (e: PointerEvent) => {
-    element.removeEventListener("pointermove", onMove);
-    element.removeEventListener("pointerup", stop);
-    element.removeEventListener("pointercancel", stop);
+    if (e.pointerId !== pointerId) return;
+    ending.abort();
     if (!moved && e.type === "pointerup" && fingers.size === 0) handlers.click?.(e);
     handlers.end?.(moved);
   };
-  element.addEventListener("pointermove", onMove);
-  element.addEventListener("pointerup", stop);
-  element.addEventListener("pointercancel", stop);
+  // On the window: what was pressed may be drawn anew while it is dragged.
+  const listening = { capture: true, signal: ending.signal };
+  window.addEventListener("pointermove", onMove, listening);
+  window.addEventListener("pointerup", stop, listening);
+  window.addEventListener("pointercancel", stop, listening);
 }
 
 let gestures = 0;

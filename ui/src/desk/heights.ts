@@ -1,4 +1,4 @@
-import { reactive } from "vue";
+import { markRaw, reactive } from "vue";
 import type { Schema } from "../api/client";
 
 type Track = Schema["Track"];
@@ -20,7 +20,7 @@ export type Size = number | "folded" | "small" | "tall" | "own";
 
 /** How high the tracks are drawn. What has been dragged is kept in this browser, by episode. */
 export class Heights {
-  private readonly state = reactive({ room: 0, tracks: [] as Track[], dragged: {} as Record<string, number> });
+  private readonly state = reactive({ room: 0, tracks: markRaw([]) as Track[], dragged: {} as Record<string, number> });
 
   constructor(private readonly episode: string) {
     try {
@@ -37,7 +37,7 @@ export class Heights {
   /** Says how much room there is for which tracks. */
   fit(room: number, tracks: Track[]): void {
     this.state.room = room;
-    this.state.tracks = tracks;
+    this.state.tracks = markRaw(tracks);
   }
 
   /** The height of a track: as it was dragged, or its own with its share of the room that is left. */

@@ -1,5 +1,6 @@
 import { ref, shallowRef } from "vue";
 import { api, ask, type Answer, type Refusal, type Schema } from "../api/client";
+import { shared } from "./sharing";
 import { patched, type Operation } from "./patch";
 
 export type Document = Schema["Document"];
@@ -42,7 +43,9 @@ export class Sheet {
     try {
       const there = await ask(api.GET("/episodes/{episode}", { params, signal }) as Promise<Answer<Schema["Desk"]>>);
       if (there.version < this.version) return;
-      const { episode, showName, document, glance, version, undo, redo } = there;
+      const { episode, showName, version, undo, redo } = there;
+      const document = shared(this.known.value?.document, there.document);
+      const glance = shared(this.known.value?.glance, there.glance);
       this.known.value = { episode, showName, document, glance, version, undo, redo, keptAt: episode.changed };
     } catch (error) {
       if ((error as Refusal).code === "not-found") this.gone.value = true;
@@ -57,7 +60,8 @@ export class Sheet {
     if (change.version > now.version + 1 || !change.patch) return false;
     try {
       const document = patched(now.document, change.patch as Operation[]);
-      const { glance, version, undo, redo, changed } = change;
+      const { version, undo, redo, changed } = change;
+      const glance = shared(now.glance, change.glance);
       this.known.value = { ...now, document, glance, version, undo, redo, keptAt: changed };
       return true;
     } catch (error) {

@@ -73,14 +73,15 @@ export class Switchboard {
   /** Looks now and then whether line and windows are alive. */
   look(): void {
     const now = this.now();
-    for (const [window, { seen }] of this.windows) {
-      if (now - seen > GONE_MS) this.windows.delete(window);
+    const slept = now - this.looked > SLEPT_MS;
+    this.looked = now;
+    for (const [window, known] of this.windows) {
+      if (slept) known.seen = now; // nobody could have answered
+      if (now - known.seen > GONE_MS) this.windows.delete(window);
       else window.tell({ type: "there" });
     }
-    const dead = now - this.heard > SILENCE_MS || now - this.looked > SLEPT_MS;
-    this.looked = now;
     if (this.windows.size === 0) this.reopen();
-    else if (dead) {
+    else if (slept || now - this.heard > SILENCE_MS) {
       this.lose();
       this.stream?.close();
       this.stream = undefined;

@@ -17,13 +17,15 @@ export const AGAIN_MS = 2000;
 const PASSING = ["unreachable", "database-away", "not-ready", "being-measured"];
 
 export interface Question<T> {
-  /** What the answer depends on: when it changes, the question is put anew. */
+  /** What is asked: when it changes, the question is put anew at once. */
+  what?: () => unknown;
+  /** What the answer depends on besides: when it changes, the question is put anew when the hand rests. */
   when?: () => unknown;
   /** Puts the question; undefined: there is nothing to ask. */
   ask: (signal: AbortSignal) => Promise<Answer<T>> | undefined;
   /** Is told of every answer that counts. */
   take?: (answer: T) => void;
-  /** Milliseconds for which the hand must rest before it is put anew. */
+  /** For so many milliseconds. */
   rest?: number;
   /**
    * It is put anew only after the answer to the one before, which counts as well: of what is shown while a hand moves
@@ -111,8 +113,9 @@ export function useAsked<T>(question: Question<T>): Asked<T> {
     refusal.value = undefined;
   }
 
-  if (question.when) {
-    watch(question.when, () => (question.rest ? soon() : void refresh()));
+  if (question.what || question.when) {
+    if (question.what) watch(question.what, () => void refresh());
+    if (question.when) watch(question.when, () => (question.rest ? soon() : void refresh()));
     queueMicrotask(() => left || void refresh()); // when all that it depends on is there
   }
   let left = false;

@@ -46,7 +46,8 @@ const {
   refusal: problem,
   asking: looking,
 } = useAsked<Schema["Fits"]>({
-  when: () => [session.version, clip.value, desk.fitting.value?.until],
+  what: () => [clip.value, desk.fitting.value?.until],
+  when: () => session.version,
   rest: 200,
   ask: (signal) => {
     const of = clip.value;
@@ -143,7 +144,7 @@ function fadeThere(): void {
         </button>
       </div>
     </template>
-    <ul v-else-if="found && until !== undefined" class="plain-list" aria-label="Ways to fit it">
+    <ul v-else-if="found && until !== undefined" class="plain-list" aria-label="Ways to fit it" :aria-busy="looking">
       <li v-for="(way, i) in found.ways" :key="i" :class="{ used: way.used }">
         <h3>
           {{ i === 0 ? "The best way" : "Another way" }} <span class="figures">{{ timeText(way.length) }}</span>
@@ -163,7 +164,7 @@ function fadeThere(): void {
           >
         </div>
         <p v-if="way.used" class="made" role="status">It is so now.</p>
-        <button v-else class="plain-button filled" @click="make(way)">
+        <button v-else class="plain-button filled" :disabled="looking" @click="make(way)">
           {{ i === 0 ? "Fit it so" : "Fit it this way" }}
         </button>
       </li>

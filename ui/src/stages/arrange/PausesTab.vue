@@ -24,7 +24,8 @@ const {
   problem,
   asking: looking,
 } = useAsked<Schema["Pauses"]>({
-  when: () => [session.version, longer.value, to.value, on.value],
+  what: () => [longer.value, to.value, on.value],
+  when: () => session.version,
   rest: 300,
   ask: (signal) => {
     const query = { tracks: on.value || undefined, longer: Math.round(longer.value), to: Math.round(to.value) };

@@ -28,7 +28,8 @@ const {
   problem,
   asking: busy,
 } = useAsked<Schema["Evening"]>({
-  when: () => [of.value, by.value, typed.value, chosen.value, session.version],
+  what: () => [of.value, by.value, typed.value, chosen.value],
+  when: () => session.version,
   rest: 300,
   ask: (signal) => {
     const query = { of: of.value, by: by.value, to: typed.value, clips: chosen.value || undefined };

@@ -22,7 +22,8 @@ const {
   problem,
   asking: busy,
 } = useAsked<Schema["Room"]>({
-  when: () => [session.version, left.value],
+  what: () => left.value,
+  when: () => session.version,
   rest: 300,
   ask: (signal) => {
     const path = session.open && { episode: session.open.episode };

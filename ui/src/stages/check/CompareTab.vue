@@ -42,8 +42,8 @@ const {
   answer: compared,
   problem,
   asking: busy,
-  refresh: compare,
 } = useAsked<Schema["Compared"]>({
+  what: () => of.value,
   when: () => session.version,
   rest: REST_MS,
   ask: (signal) => {
@@ -88,7 +88,6 @@ function open(): void {
 watch(of, () => {
   heard.value = "now";
   open();
-  void compare();
 });
 onBeforeUnmount(() => (desk.compared.value = undefined)); // and an answer that comes later sets it no more
 

@@ -141,8 +141,8 @@ const copy = () =>
       <button v-if="file.reopens && !since.same" class="plain-button" @click="reopen">Open that session again</button>
     </div>
     <audio
-      ref="sound"
       v-if="file.plays"
+      ref="sound"
       controls
       preload="none"
       :src="`/api/mixdowns/${file.id}/file`"
