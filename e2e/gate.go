@@ -23,7 +23,8 @@ type Gate struct {
 	mu     sync.Mutex
 	rules  []*rule
 	counts map[string]int
-	open   int // streams of events
+	last   map[string]url.Values // what was asked last, by method and path
+	open   int                   // streams of events
 }
 
 // rule is what becomes of the requests of a method to addresses that end in some way.
@@ -41,7 +42,7 @@ func StartGate(t testing.TB, server string) *Gate {
 	t.Helper()
 	to, err := url.Parse(server)
 	require.NoError(t, err)
-	g := &Gate{counts: map[string]int{}}
+	g := &Gate{counts: map[string]int{}, last: map[string]url.Values{}}
 	proxy := &httputil.ReverseProxy{
 		Rewrite:        func(r *httputil.ProxyRequest) { r.SetURL(to); r.Out.Host = r.In.Host },
 		FlushInterval:  -1,
@@ -61,6 +62,7 @@ func StartGate(t testing.TB, server string) *Gate {
 func (g *Gate) pass(proxy http.Handler, w http.ResponseWriter, r *http.Request) {
 	g.mu.Lock()
 	g.counts[r.Method+" "+r.URL.Path]++
+	g.last[r.Method+" "+r.URL.Path] = r.URL.Query()
 	found := g.find(r)
 	stream := r.URL.Path == "/api/events"
 	if stream {
@@ -172,6 +174,13 @@ func (g *Gate) Count(method, ending string) (n int) {
 		}
 	}
 	return n
+}
+
+// Last is the query of the last request of a method to an address.
+func (g *Gate) Last(method, path string) url.Values {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	return g.last[method+" "+path]
 }
 
 // Streams is how many streams of events are open.

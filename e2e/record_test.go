@@ -54,7 +54,7 @@ func openRecording(w *Window, input string) {
 		listen := `[...document.querySelectorAll("aside button")].find(b => b.innerText.trim() === "Listen to the input")`
 		w.Until(`document.querySelector('[aria-label="Input level"]') || ` + listen)
 		if Eval[bool](w, `!document.querySelector('[aria-label="Input level"]')`) {
-			w.Press("Listen to the input")
+			w.pressIfThere(listen)
 		}
 	}
 	w.Until(`document.querySelector('[role="meter"][aria-label="Input level"]')`)

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"testing"
@@ -186,13 +187,17 @@ func TestWithoutAnyDeviceTheReasonIsSaid(t *testing.T) {
 }
 
 func TestATakeThatBecomesAsLongAsOneMayBeEndsByItselfAndIsKept(t *testing.T) {
-	w := OpenWindow(t, base)
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
 	// Takes may last five seconds here.
-	w.OnNewPage(`(() => { const fetch = window.fetch; window.fetch = async (request, ...rest) => {
-		const answer = await fetch(request, ...rest);
-		if (!(request.url ?? "").endsWith("/api/recording")) return answer;
-		return new Response(JSON.stringify({...await answer.json(), longest: 5}), {headers: {"Content-Type": "application/json"}});
-	} })()`)
+	gate.Spoil("GET", "/api/recording", func(answer []byte) []byte {
+		var setup map[string]any
+		require.NoError(t, json.Unmarshal(answer, &setup))
+		setup["longest"] = 5
+		out, err := json.Marshal(setup)
+		require.NoError(t, err)
+		return out
+	})
 	episode := newEpisode(w, "Long")
 	openRecording(w, "Stand-in microphone")
 	withoutCountIn(w)

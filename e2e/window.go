@@ -268,6 +268,16 @@ func (w *Window) ClickOn(expression string) {
 	w.Click("[data-found]")
 }
 
+// pressIfThere clicks what an expression gives, if it still gives something: it may go by itself.
+func (w *Window) pressIfThere(expression string) {
+	w.t.Helper()
+	at := Eval[*Box](w, fmt.Sprintf(`(e => { const r = e?.getBoundingClientRect(); return r ? {X: r.x, Y: r.y, Width: r.width, Height: r.height} : null })(%s)`, expression))
+	if at != nil {
+		x, y := at.At(0.5, 0.5)
+		w.Do(chromedp.MouseClickXY(x, y))
+	}
+}
+
 // DoubleClick clicks the middle of an element twice, as fast as a hand does.
 func (w *Window) DoubleClick(css string) {
 	w.t.Helper()

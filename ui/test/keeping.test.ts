@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import { Refusal } from "../src/api/client";
-import { KeptField, typing, typingWaits } from "../src/talk/keeping";
+import { KeptField, unkeptWords } from "../src/talk/keeping";
 
 describe("a text that keeps itself", () => {
   let there: { text: string; version: number };
@@ -23,6 +23,10 @@ describe("a text that keeps itself", () => {
         send: async (text, base) => {
           sent.push(text);
           const fate = line.shift();
+          if (fate === "arrived") {
+            there = { text, version: there.version + 1 };
+            throw new Refusal("Ruvel does not answer.", "unreachable");
+          }
           if (fate) throw new Refusal(`${fate}.`, fate);
           if (base !== there.version) throw new Refusal("changed", "script-changed");
           there = { text, version: there.version + 1 };
@@ -46,13 +50,13 @@ describe("a text that keeps itself", () => {
   it("shows what is typed, and then what is there", async () => {
     expect(field.value.value).toBe("Fog");
     field.type("Fog signal");
-    expect([field.value.value, field.state.value, typing.value]).toEqual(["Fog signal", "typed", true]);
+    expect([field.value.value, field.state.value, unkeptWords.value]).toEqual(["Fog signal", "typed", "Keeping…"]);
     await field.keep();
-    expect([there.text, field.value.value, field.state.value, typing.value]).toEqual([
+    expect([there.text, field.value.value, field.state.value, unkeptWords.value]).toEqual([
       "Fog signal",
       "Fog signal",
       "kept",
-      false,
+      "",
     ]);
   });
 
@@ -61,7 +65,7 @@ describe("a text that keeps itself", () => {
     field.type("Fog");
     await field.keep();
     expect(sent).toEqual([]);
-    expect(typing.value).toBe(false);
+    expect(unkeptWords.value).toBe("");
   });
 
   it("is sent again until it is there, and says so meanwhile", async () => {
@@ -70,7 +74,7 @@ describe("a text that keeps itself", () => {
     const kept = field.keep();
     await Promise.resolve();
     await Promise.resolve();
-    expect([field.state.value, typingWaits.value]).toEqual(["waiting", true]);
+    expect([field.state.value, unkeptWords.value]).toEqual(["waiting", "What you typed waits to be kept…"]);
     expect(field.problem.value).toContain("Not kept yet");
     await kept;
     expect([there.text, field.state.value, field.problem.value]).toEqual(["Kept", "kept", ""]);
@@ -97,7 +101,7 @@ describe("a text that keeps itself", () => {
       "Mine",
       "Theirs",
     ]);
-    expect(typing.value).toBe(true);
+    expect(unkeptWords.value).toBe("Something you typed is not kept yet");
     field.type("Mine, and more");
     await field.keep();
     expect([there.text, field.state.value]).toEqual(["Theirs", "both"]);
@@ -110,12 +114,22 @@ describe("a text that keeps itself", () => {
     there = { text: "Theirs", version: 4 };
     await field.keep();
     field.keepTheirs();
-    expect([there.text, field.value.value, field.state.value, typing.value]).toEqual([
+    expect([there.text, field.value.value, field.state.value, unkeptWords.value]).toEqual([
       "Theirs",
       "Theirs",
       "kept",
-      false,
+      "",
     ]);
+  });
+
+  it("knows its own text again, which arrived though its answer did not", async () => {
+    line = ["arrived"];
+    field.type("One");
+    const kept = field.keep();
+    field.type("One two"); // while it is on its way
+    await kept;
+    expect([there.text, field.state.value]).toEqual(["One two", "kept"]);
+    expect(there.version).toBe(5);
   });
 
   it("makes no question of two who have written the same", async () => {

@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { isOurs } from "./ours";
 import type { components, paths } from "./schema";
 
 /** The types of the API, by the names that its description gives them. */
@@ -7,8 +8,19 @@ export type Op = Schema["NewEdit"]["op"];
 export type Part = "voice" | "music" | "effect";
 export type Problem = Schema["ApiError"];
 
+/** Milliseconds after which what changes something is taken for unanswered: a line can die without a sign, as in sleep. */
+const PATIENCE_MS = 20_000;
+
+/** A question may take long to be worked out, and bytes to be sent; anything else is soon answered or not at all. */
+function patiently(request: Request): Promise<Response> {
+  const long = request.method === "GET" || request.headers.get("Content-Type") === "application/octet-stream";
+  return long
+    ? fetch(request)
+    : fetch(request, { signal: AbortSignal.any([request.signal, AbortSignal.timeout(PATIENCE_MS)]) });
+}
+
 /** The one fetch client. */
-export const api = createClient<paths>({ baseUrl: "/api" });
+export const api = createClient<paths>({ baseUrl: "/api", fetch: patiently });
 
 /** A request that was answered with a problem, in words for the person at the desk. */
 export class Refusal extends Error {
@@ -29,12 +41,6 @@ export interface Answer<T> {
   error?: unknown;
   response?: Response;
 }
-
-/** The header by which Ruvel's own answers are known: what a proxy says in its place is none. */
-export const OURS = "Ruvel";
-
-/** Whether Ruvel itself has answered. */
-export const isOurs = (headers: Headers): boolean => headers.has(OURS);
 
 const silence = () => new Refusal("Ruvel does not answer. Is it still running?", "unreachable");
 

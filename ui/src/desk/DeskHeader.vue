@@ -9,7 +9,7 @@ import { useDesk } from "../stores/desk";
 import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
-import { typing, typingWaits } from "../talk/keeping";
+import { unkeptWords } from "../talk/keeping";
 import { useDeskContext, type Stage } from "./context";
 import { tell } from "../talk/tell";
 
@@ -104,8 +104,8 @@ async function rename(): Promise<void> {
       <template v-else-if="!connection.connected">
         {{ session.busy ? "Connection lost, your changes wait…" : "Connection lost, trying again…" }}
       </template>
-      <template v-else-if="typingWaits">What you typed waits to be kept…</template>
-      <template v-else-if="session.busy || typing">Keeping…</template>
+      <template v-else-if="unkeptWords">{{ unkeptWords }}</template>
+      <template v-else-if="session.busy">Keeping…</template>
       <template v-else-if="session.keptAt">All changes kept · {{ whenText(session.keptAt) }}</template>
     </div>
     <button

@@ -1,3 +1,4 @@
+import { fetchBytes } from "../api/ours";
 import { shallowReactive } from "vue";
 
 /**
@@ -122,8 +123,7 @@ async function next(): Promise<void> {
   });
   under++;
   try {
-    const answer = await fetch(`/api/episodes/${at.episode}/tracks/${track}/course?${query}`);
-    if (!answer.ok) throw new Error(`the course of a treatment: ${answer.status}`);
+    const answer = await fetchBytes(`/api/episodes/${at.episode}/tracks/${track}/course?${query}`);
     const all = new Int16Array(await answer.arrayBuffer());
     if (place === at) take(track, length, from, to, all, change);
   } catch (error) {

@@ -1,4 +1,5 @@
 /** Fetches tiles of peaks: those of sounds together, so that all that a window shows comes with one answer. */
+import { fetchBytes } from "../api/ours";
 import { readPieces } from "../api/pieces";
 import { TILE, type Arrived, type TileName, type Wanted } from "./tiles";
 
@@ -21,8 +22,7 @@ function arrive(tile: TileName, peaks?: Int16Array<ArrayBuffer>): void {
 
 async function alone(tile: TileName): Promise<void> {
   try {
-    const answer = await fetch(`/api${tile.of}/peaks/${tile.level}?from=${tile.index * TILE}&count=${TILE}`);
-    if (!answer.ok) throw new Error(String(answer.status));
+    const answer = await fetchBytes(`/api${tile.of}/peaks/${tile.level}?from=${tile.index * TILE}&count=${TILE}`);
     arrive(tile, new Int16Array(await answer.arrayBuffer()));
   } catch {
     arrive(tile);
@@ -33,14 +33,13 @@ async function together(tiles: TileName[]): Promise<void> {
   const left = new Map(tiles.entries());
   try {
     const of = tiles.map((t) => `${t.of}:${t.level}:${t.index * TILE}:${TILE}`).join(",");
-    const answer = await fetch(`/api/peaks?of=${of}`);
-    if (!answer.ok || !answer.body) throw new Error(String(answer.status));
+    const answer = await fetchBytes(`/api/peaks?of=${of}`);
     const range = (place: number, peaks?: Int16Array<ArrayBuffer>) => {
       const tile = left.get(place);
       left.delete(place);
       if (tile) arrive(tile, peaks);
     };
-    await readPieces(answer.body, (view, at) => take(view, at, range));
+    await readPieces(answer.body!, (view, at) => take(view, at, range));
   } catch {
     // What has not come is asked for again by whoever draws it.
   }

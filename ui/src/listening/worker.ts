@@ -1,4 +1,5 @@
 /** Fetches listening streams and hands their blocks straight to the audio worklet. */
+import { fetchBytes } from "../api/ours";
 import { readPieces } from "../api/pieces";
 import type { Block, FromWorker, ToWorker } from "./protocol";
 
@@ -24,10 +25,9 @@ async function run(stream: number, url: string): Promise<void> {
   const controller = new AbortController();
   running.set(stream, controller);
   try {
-    const answer = await fetch(url, { signal: controller.signal });
-    if (!answer.ok || !answer.body) throw new Error(`the server answered ${answer.status}`);
+    const answer = await fetchBytes(url, controller.signal);
     tell({ type: "began", stream, version: Number(answer.headers.get("X-Ruvel-Version")) });
-    await readPieces(answer.body, (view, at) => pass(stream, view, at));
+    await readPieces(answer.body!, (view, at) => pass(stream, view, at));
   } catch (error) {
     if (!controller.signal.aborted) tell({ type: "failed", stream, message: String(error) });
   } finally {

@@ -4,6 +4,7 @@
  * short linear crossing.
  */
 import type { Block, FromWorklet, Origin, ToWorklet } from "./protocol";
+import { Ring } from "./ring";
 
 declare const currentTime: number;
 declare const currentFrame: number;
@@ -14,76 +15,11 @@ declare abstract class AudioWorkletProcessor {
 declare function registerProcessor(name: string, type: new () => AudioWorkletProcessor): void;
 
 const CROSSING = 384;
-/** A head that lies less than this many frames ahead is waited for; anything else is late and thrown away. */
-const AHEAD = 48000;
 /** What a stream has ready before it takes over: it must not run dry where its next block comes a little late. */
 const RESERVE = 1024;
 const REPORT_EVERY = 8;
 /** How many powers are remembered: those of three seconds. */
 const POWERS = 30;
-
-/** The blocks of one stream that have not been played. */
-class Ring {
-  private blocks: Block[] = [];
-  private offset = 0;
-  /** Frames that it has. */
-  held = 0;
-  ended = false;
-
-  constructor(
-    readonly stream: number,
-    /** It takes over wherever it begins. */
-    readonly jump = false,
-  ) {}
-
-  push(block: Block): void {
-    if (block.samples.length === 0) this.ended = true;
-    else this.blocks.push(block);
-    this.held += block.samples.length / 2;
-  }
-
-  get head(): Block | undefined {
-    return this.blocks[0];
-  }
-
-  /** The session frame of the next sample. */
-  get frame(): number | undefined {
-    const b = this.blocks[0];
-    return b && b.frame + this.offset;
-  }
-
-  /** Takes one frame; false if there is none. */
-  take(out: [number, number]): boolean {
-    const b = this.blocks[0];
-    if (!b) return false;
-    out[0] = b.samples[2 * this.offset]!;
-    out[1] = b.samples[2 * this.offset + 1]!;
-    this.held--;
-    if (++this.offset * 2 === b.samples.length) {
-      this.blocks.shift();
-      this.offset = 0;
-    }
-    return true;
-  }
-
-  /** Throws away what lies before a session frame; true if the ring now begins with it. */
-  seek(frame: number): boolean {
-    for (let b = this.blocks[0]; b; b = this.blocks[0]) {
-      const start = b.frame + this.offset;
-      const end = b.frame + b.samples.length / 2;
-      if (start <= frame && frame < end) {
-        this.offset += frame - start;
-        this.held -= frame - start;
-        return true;
-      }
-      if (start > frame && start - frame < AHEAD) return false;
-      this.held -= end - start;
-      this.blocks.shift();
-      this.offset = 0;
-    }
-    return false;
-  }
-}
 
 /** What is left, a frame later, of a step that a gap would make: a tenth after 3 ms. */
 const DYING = 0.984;

@@ -1,4 +1,4 @@
-import { isOurs } from "../api/client";
+import { isOurs } from "../api/ours";
 
 /**
  * Sends the chunks of a take one after the other, each until the server has it on its disk. What the server says no

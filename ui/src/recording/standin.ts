@@ -1,3 +1,5 @@
+import { fetchBytes } from "../api/ours";
+
 /** The stand-in microphone: a media stream, made in the page, of somebody reading the sample script again and again. */
 const PAUSE_SECONDS = 1.2;
 
@@ -14,8 +16,7 @@ export class StandIn {
   }
 
   static async open(context: AudioContext): Promise<StandIn> {
-    const answer = await fetch("/api/recording/stand-in");
-    if (!answer.ok) throw new Error(`the server answered ${answer.status}`);
+    const answer = await fetchBytes("/api/recording/stand-in");
     const read = await context.decodeAudioData(await answer.arrayBuffer());
     const whole = new AudioBuffer({
       length: read.length + PAUSE_SECONDS * context.sampleRate,

@@ -1,7 +1,8 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import { Upload as Tus, type DetailedError, type PreviousUpload } from "tus-js-client";
-import { OURS, refusalOf, type Part } from "../api/client";
+import { refusalOf, type Part } from "../api/client";
+import { OURS } from "../api/ours";
 import { holdPage } from "../talk/leaving";
 
 /** A file on its way to the server. */

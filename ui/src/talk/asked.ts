@@ -13,6 +13,9 @@ import { ask, type Answer, type Refusal } from "../api/client";
 
 /** Milliseconds after which a question is put again that was not answered, or whose answer is not final. */
 export const AGAIN_MS = 2000;
+/** Milliseconds after which a question is taken for unanswered: one that comes with every move of a hand, and any other. */
+const SHORT_MS = 20_000;
+const LONG_MS = 120_000;
 /** Why a question is not answered only for a while. */
 const PASSING = ["unreachable", "database-away", "not-ready", "being-measured"];
 
@@ -71,7 +74,8 @@ export function useAsked<T>(question: Question<T>): Asked<T> {
     }
     stop();
     const own = (mine = new AbortController());
-    const request = question.ask(own.signal);
+    const patience = AbortSignal.timeout(question.waits ? SHORT_MS : LONG_MS);
+    const request = question.ask(AbortSignal.any([own.signal, patience]));
     if (!request) return forget();
     asking.value = true;
     try {

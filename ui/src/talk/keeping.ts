@@ -57,6 +57,8 @@ export class KeptField {
   );
   private base: unknown;
   private was = "";
+  /** What was sent and has had no answer: it may have arrived. */
+  private readonly unanswered = new Set<string>();
   private timer: ReturnType<typeof setTimeout> | undefined;
   private running: Promise<void> | undefined;
 
@@ -101,8 +103,11 @@ export class KeptField {
         pause = FIRST_PAUSE; // the hand has gone on meanwhile
       } catch (error) {
         const refusal = error as Refusal;
-        if (refusal.code === this.keeps.changed.code && (await this.meet(refusal))) return;
-        if (!PASSING.includes(refusal.code) && refusal.code !== this.keeps.changed.code) return this.refuse(refusal);
+        const met = refusal.code === this.keeps.changed.code ? await this.meet(refusal) : undefined;
+        if (met === "settled") return;
+        if (met === "ours") continue;
+        if (!met && !PASSING.includes(refusal.code)) return this.refuse(refusal);
+        if (refusal.code === "unreachable") this.unanswered.add(value);
         this.state.value = "waiting";
         this.problem.value = `Not kept yet: ${refusal.message}`;
         await this.pause(pause);
@@ -111,13 +116,20 @@ export class KeptField {
     }
   }
 
-  /** Has what the other has written shown beside what was typed here; says whether it is known. */
-  private async meet(refusal: Refusal): Promise<boolean> {
+  /**
+   * What stands there was not written on what was read here. It may be ours: it arrived, and its answer did not. If it is
+   * another's, it is shown beside what was typed here.
+   */
+  private async meet(refusal: Refusal): Promise<"ours" | "settled" | "unknown"> {
     try {
       const there = await this.keeps.changed.there(refusal);
       if (there.value === this.typed.value) {
         this.done();
-        return true;
+        return "settled";
+      }
+      if (this.unanswered.has(there.value)) {
+        this.base = there.base;
+        return "ours";
       }
       this.theirs.value = there.value;
       this.base = there.base;
@@ -125,9 +137,9 @@ export class KeptField {
       this.problem.value = "";
       if (!this.watched)
         tell(`${this.keeps.name} was changed elsewhere while you wrote. Go back to see both and choose.`);
-      return true;
+      return "settled";
     } catch {
-      return false;
+      return "unknown";
     }
   }
 
@@ -142,6 +154,7 @@ export class KeptField {
     this.state.value = "kept";
     this.typed.value = this.theirs.value = undefined;
     this.problem.value = "";
+    this.unanswered.clear();
     unkept.delete(this);
   }
 
@@ -165,9 +178,13 @@ export class KeptField {
 const unkept = shallowReactive(new Set<KeptField>());
 const all = new Map<string, KeptField>();
 
-/** Whether something that was typed is not kept yet, and why it waits. */
-export const typing = computed(() => unkept.size > 0);
-export const typingWaits = computed(() => [...unkept].some((f) => f.state.value === "waiting"));
+const some = (...states: KeepState[]) => [...unkept].some((f) => states.includes(f.state.value));
+/** What is said while something that was typed is not kept yet; nothing when all is. */
+export const unkeptWords = computed(() => {
+  if (some("waiting")) return "What you typed waits to be kept…";
+  if (some("both", "refused")) return "Something you typed is not kept yet";
+  return unkept.size > 0 ? "Keeping…" : "";
+});
 holdPage(() => unkept.size > 0);
 
 /** Sends all that was typed, as when the page is put away. */

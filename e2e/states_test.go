@@ -1,0 +1,273 @@
+package e2e
+
+import (
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/session"
+	"ruvel/internal/demo"
+	"ruvel/testkit"
+)
+
+func TestWhatIsLeftBeforeItsAnswerChangesNothing(t *testing.T) {
+	t.Parallel()
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
+	episode := copyOf(w, demo.RoughTitle, "Left before the answer", nil)
+	track := desk(t, episode).Document.Tracks[0]
+	change(t, episode, map[string]any{"type": "move-faders", "faders": []any{map[string]any{"track": track.ID, "level": track.Fader + 6}}})
+	w.Go("/episodes/" + episode)
+	w.Until(`document.querySelectorAll(".clip").length > 5`)
+
+	// A comparison: the mix would be heard softer.
+	w.Press("Check")
+	w.Press("Compare")
+	letGo := gate.Hold("GET", "/compare")
+	chooseStep(w, 1)
+	require.Eventually(t, func() bool { return gate.Count("GET", "/compare") > 0 }, patience, tick)
+	w.Press("Findings")
+	letGo()
+	w.Until(`!document.querySelector(".state")`)
+	settle(w)
+	w.Click(`footer [aria-label="Play"]`)
+	require.Eventually(t, func() bool { return gate.Last("GET", "/api/episodes/"+episode+"/listen") != nil }, patience, tick)
+	assert.Empty(t, gate.Last("GET", "/api/episodes/"+episode+"/listen").Get("gain"), "nobody compares any more")
+	w.Click(`footer [aria-label="Pause"]`)
+
+	// Making room: what is proposed would be drawn as if it were so.
+	w.Press("Balance")
+	w.Until(`document.querySelector("[data-lead=typical]") && !document.querySelector("[data-lead=typical]").innerText.startsWith("≈")`)
+	lead := Eval[string](w, `document.querySelector(".lead-card .numbers").innerText`)
+	letGo = gate.Hold("GET", "/room")
+	w.Press("Make room for speech…")
+	require.Eventually(t, func() bool { return gate.Count("GET", "/room") > 0 }, patience, tick)
+	w.Press("Arrange")
+	letGo()
+	settle(w)
+	assert.Equal(t, lead, Eval[string](w, `document.querySelector(".lead-card .numbers").innerText`))
+	// It would have been drawn otherwise, and is so while it is looked at.
+	w.Press("Balance")
+	w.Press("Make room for speech…")
+	w.Until(fmt.Sprintf(`document.querySelector(".lead-card .numbers").innerText !== %q`, lead))
+	w.Press("Check")
+	w.Until(fmt.Sprintf(`document.querySelector(".lead-card .numbers").innerText === %q`, lead))
+}
+
+func TestOneThingIsHeardAtATime(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	withTwoClips(t, w, "One at a time")
+	w.Press("Gather")
+	w.Press("Sounds")
+	playing := `document.querySelector('footer [aria-label="Pause"]')`
+	heard := `document.querySelector('aside [aria-label^="Stop "]')`
+	w.Click(`footer [aria-label="Play"]`)
+	w.Until(playing)
+	w.Press("Hear Slack water")
+	w.Until(heard + ` && !` + playing)
+	w.Key(" ") // the button has the focus, and answers the key itself
+	w.Until(`!` + heard)
+	w.Press("Hear Slack water")
+	w.Until(heard)
+	w.Click(`footer [aria-label="Play"]`)
+	w.Until(playing + ` && !` + heard)
+}
+
+func TestNothingIsPlayedIntoATakeThatIsBeingRecorded(t *testing.T) {
+	flags, source := fakeDevice(t)
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address, flags...)
+	episode := copyOf(w, demo.RoughTitle, "Clicked into", nil)
+	w.Go("/episodes/" + episode)
+	w.Until(`document.querySelectorAll(".miss").length > 0`)
+	settle(w)
+	openRecording(w, "")
+	withoutCountIn(w)
+	recordFor(w, 1)
+	asked := gate.Count("GET", "/listen")
+	require.Positive(t, asked)
+	w.Click(".miss")
+	w.UntilText("A take is being recorded. End it first; then this can be heard.")
+	x, y := w.Find(".lead .strip").At(0.7, 0.8)
+	w.Drag(x, y, x, y)
+	w.Press("Sounds")
+	w.ClickOn(`document.querySelector('aside [aria-label^="Hear "]')`)
+	w.Press("Record")
+	untilRecorded(w, 2.5)
+	assert.Equal(t, asked, gate.Count("GET", "/listen"), "what it is spoken to plays on in one go")
+	assert.False(t, Eval[bool](w, `[...document.querySelectorAll("aside [aria-label^='Stop ']")].some(b => b.getAttribute("aria-label") !== "Stop the take" && b.innerText === "")`))
+	w.Press("Stop")
+	list := takesOf(t, base, episode, kept)
+	isStretchOf(t, original(t, house.Data, list[0].Sound), source)
+}
+
+func TestWhatIsMeasuredIsKnownAlsoIfNobodyTellsOfIt(t *testing.T) {
+	t.Parallel()
+	gate := StartGate(t, base)
+	gate.Answer(-1, "GET", "/api/events", 502, "text/html", "<h1>Bad Gateway</h1>")
+	w := OpenWindow(t, gate.Address)
+	episode := withTwoClips(t, w, "Never told")
+	w.Press("Check")
+	measured := `document.querySelector("footer").innerText.includes("LUFS") && !document.querySelector("footer").innerText.includes("≈") && !document.querySelector(".state")`
+	w.Until(measured)
+	before := Eval[string](w, `document.querySelector("footer").innerText.match(/Whole show\s+(\S+)/)[1]`)
+	change(t, episode, map[string]any{"type": "move-faders", "faders": []any{map[string]any{"track": desk(t, episode).Document.Tracks[1].ID, "level": -9}}})
+	w.Key("n") // whose answer finds the other change
+	w.Until(fmt.Sprintf(measured+` && document.querySelector("footer").innerText.match(/Whole show\s+(\S+)/)[1] !== %q`, before))
+	w.Until(`!document.body.innerText.includes("measuring ") && !document.body.innerText.includes("Measuring the mix")`)
+}
+
+func TestALoopOfTheWholeShowGrowsWithIt(t *testing.T) {
+	t.Parallel()
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
+	episode := withTwoClips(t, w, "Round and round")
+	listen := "/api/episodes/" + episode + "/listen"
+	w.Key("l")
+	w.Click(`footer [aria-label="Play"]`)
+	require.Eventually(t, func() bool { return gate.Last("GET", listen).Get("to") == fmt.Sprint(40*48000) }, patience, tick)
+	w.Click(head("Slack water"))
+	w.Key(">>>>") // 100 ms later, four times
+	end := desk(t, episode)
+	untilKept(w, episode, func(d session.Document) bool { end = desk(t, episode); return d.Length() == 40*48000+4*4800 })
+	require.Eventually(t, func() bool { return gate.Last("GET", listen).Get("to") == fmt.Sprint(int64(end.Document.Length())) }, patience, tick)
+}
+
+func TestAMessageThatWasPutAwayStaysAway(t *testing.T) {
+	t.Parallel()
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
+	episode := withTwoClips(t, w, "Put away")
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, testkit.WriteFile(t, "Notes on tides.mp3", []byte("High water at four.\n")))
+	w.UntilText("This is not a sound file that Ruvel can read")
+	// It cannot be put away just now: it stays, and that is said.
+	gate.Answer(1, "POST", "/put-away", 502, "text/html", "<h1>Bad Gateway</h1>")
+	w.Press("Put the message about Notes on tides.mp3 away")
+	w.Until(`document.querySelector(".el-message")`)
+	w.UntilText("This is not a sound file that Ruvel can read")
+	w.Press("Put the message about Notes on tides.mp3 away")
+	w.Until(`!document.body.innerText.includes("This is not a sound file that Ruvel can read")`)
+	w.Go("/episodes/" + episode)
+	w.Press("Gather")
+	w.Until(`document.querySelectorAll(".clip").length === 2`)
+	settle(w)
+	assert.NotContains(t, Eval[string](w, `document.body.innerText`), "This is not a sound file that Ruvel can read")
+}
+
+func TestTheOpenerOfArchivesRestsAfterAFileThatFailed(t *testing.T) {
+	t.Parallel()
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
+	w.Go("/")
+	w.UntilText("New episode")
+	w.Do(chromedp.SetUploadFiles(`input[aria-label="Archives to open"]`, []string{testkit.WriteFile(t, "Nothing.zip", nil)}))
+	w.UntilText("The file is empty.")
+	asked := gate.Count("GET", "/jobs")
+	begun := Eval[float64](w, `performance.now()`)
+	w.Until(fmt.Sprintf(`performance.now() - %v > 2500`, begun))
+	assert.LessOrEqual(t, gate.Count("GET", "/jobs"), asked+1, "it looked every half second")
+}
+
+func TestWhatIsShownGoesWhenItIsOver(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	withTwoClips(t, w, "Over")
+	// A box whose change is refused shows what is.
+	w.Press("Balance")
+	w.Click(`[aria-label="Track Music 1"] .name`)
+	w.Click(`.el-switch:has([aria-label="Make way for speech"])`)
+	box := `[...document.querySelectorAll("aside fieldset input[type=checkbox]")][0]`
+	w.Until(box + `?.checked`)
+	w.ClickOn(box)
+	w.UntilText("It makes way for one voice at least.")
+	w.Until(box + `.checked`)
+
+	// The veil over a picture that is dropped.
+	w.Press("Hand over")
+	w.Press("Details")
+	picture := filepath.Join(t.TempDir(), "Buoy.png")
+	file, err := os.Create(picture)
+	require.NoError(t, err)
+	small := image.NewRGBA(image.Rect(0, 0, 1400, 1400))
+	for i := range small.Pix {
+		small.Pix[i] = color.RGBA{R: 120, A: 255}.R
+	}
+	require.NoError(t, png.Encode(file, small))
+	require.NoError(t, file.Close())
+	x, y := w.Find(".artwork").At(0.7, 0.5)
+	w.Drop(x, y, picture)
+	w.Until(`document.querySelector(".artwork img")`)
+	w.Until(`!document.querySelector(".dropping")`)
+
+	// The tag at the pointer over a strip that is put away.
+	w.Press("Check")
+	w.Press("Loudness")
+	w.Until(`document.querySelector(".loudness-strip canvas")`)
+	x, y = w.Find(".loudness-strip .place").At(0.5, 0.5)
+	w.Do(chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, x, y))
+	w.Until(`document.querySelector(".tag")`)
+	w.Key("1")
+	w.Until(`!document.querySelector(".loudness-strip")`)
+	assert.True(t, Eval[bool](w, `!document.querySelector(".tag")`))
+}
+
+func TestARealDoubleClickRenamesATrackTwice(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Twice named")
+	for _, name := range []string{"Presenter", "Keeper"} {
+		before := desk(t, episode).Document.Tracks[0].Name
+		w.DoubleClick(fmt.Sprintf(`[aria-label="Track %s"] .name`, before))
+		w.Until(`document.activeElement?.getAttribute("aria-label") === "Name of the track"`)
+		w.Key(name + kb.Enter)
+		untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Name == name })
+	}
+}
+
+func TestNothingIsAskedForEachEditOfARow(t *testing.T) {
+	t.Parallel()
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
+	episode := withTwoClips(t, w, "Fifteen edits")
+	row := func(endings ...string) (asked int) {
+		count := func() (n int) {
+			for _, e := range endings {
+				n += gate.Count("GET", e)
+			}
+			return n
+		}
+		settle(w)
+		before := count()
+		version := desk(t, episode).Version
+		w.Click(head("Slack water"))
+		w.Key(strings.Repeat(kb.ArrowDown, 15))
+		untilKept(w, episode, func(session.Document) bool { return desk(t, episode).Version == version+15 })
+		settle(w)
+		return count() - before
+	}
+	w.Press("Gather")
+	w.Press("Credits")
+	credits := row("/credits")
+	w.Press("Check")
+	w.Press("Compare")
+	chooseStep(w, 15)
+	w.Until(`document.querySelector('[aria-label="Which is heard"]')`)
+	compared := row("/compare", "/history", "/versions")
+	t.Logf("fifteen edits without a pause: credits asked for %d times, comparison, history and versions %d times", credits, compared)
+	assert.LessOrEqual(t, credits, 5)
+	assert.LessOrEqual(t, compared, 15)
+	assert.Positive(t, compared, "and in the end they are")
+}
