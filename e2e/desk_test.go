@@ -273,28 +273,28 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	check("shelf")
 	openSample(w)
 	w.Until(`document.querySelectorAll(".clip").length > 0`)
-	settle(w)
+	w.Settle()
 	for _, stage := range []string{"Arrange", "Balance", "Check", "Hand over", "Gather"} {
 		w.Press(stage)
-		settle(w)
+		w.Settle()
 		check(stage)
 		if stage == "Check" {
 			for _, tab := range []string{"Loudness", "Compare"} {
 				w.Press(tab)
-				settle(w)
+				w.Settle()
 				check(tab)
 			}
 		}
 		if stage == "Hand over" {
 			w.Press("Details")
 			w.Until(`document.querySelector("#details-credits")`)
-			settle(w)
+			w.Settle()
 			check("details")
 		}
 		if stage == "Balance" {
 			w.Press("Even out voices…")
 			w.Until(`document.querySelectorAll("aside tbody tr").length === 5`)
-			settle(w)
+			w.Settle()
 			check("evening out")
 		}
 		if stage != "Arrange" {
@@ -302,7 +302,7 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 		}
 		for _, tab := range []string{"Markers", "Pauses", "History"} {
 			w.Press(tab)
-			settle(w)
+			w.Settle()
 			check(tab)
 		}
 		x, y := w.Find(`[aria-label^="Harbour theme, bed"] .head`).At(0.5, 0.5)
@@ -316,7 +316,7 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	check("a sound with what is known of it")
 	for _, tab := range []string{"Music", "Credits", "Record"} {
 		w.Press(tab)
-		settle(w)
+		w.Settle()
 		check(tab)
 	}
 	choose(w, "Input", "Stand-in microphone")
@@ -331,14 +331,14 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 	w.Click(`[aria-label="Track Voice 1"] .name`)
 	w.ClickOn(`document.querySelectorAll("aside label.stage input")[3]`)
 	w.Until(`document.querySelector("aside [data-mark]")`)
-	settle(w)
+	w.Settle()
 	check("the treatment of a track")
 	w.Go("/episodes/" + copyOf(w, demo.RoughTitle, "Findings to be read", nil))
 	w.Press("Check")
 	w.Click(`[data-kind="covered"] .head`)
 	w.Press("Set aside…")
 	w.Press("Limits of this show")
-	settle(w)
+	w.Settle()
 	check("findings, one of them open")
 }
 
@@ -351,7 +351,7 @@ func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {
 	w.Until(`document.querySelectorAll(".lane").length === 6`)
 	for _, width := range []int64{1280, 1024} {
 		w.Do(chromedp.EmulateViewport(width, 800))
-		settle(w)
+		w.Settle()
 		deck := w.Find("footer").Y
 		lowest := Eval[float64](w, `Math.max(...[...document.querySelectorAll(".lane")].map(l => l.getBoundingClientRect().bottom))`)
 		assert.LessOrEqual(t, lowest, deck, "all six tracks at %d", width)
@@ -362,7 +362,7 @@ func TestSixTracksFitWithThePanelOpenAndASmallerWindowStillWorks(t *testing.T) {
 		w.Press("Gather")
 		for _, tab := range []string{"Sounds", "Music", "Record", "Credits"} {
 			w.Press(tab)
-			settle(w)
+			w.Settle()
 			assert.True(t, Eval[bool](w, `(a => a.scrollWidth <= a.clientWidth)(document.querySelector("aside"))`), "%s fits at %d", tab, width)
 		}
 		w.Press("Balance")
@@ -436,7 +436,7 @@ func TestThePictureOfAWindowIsThereAtOnce(t *testing.T) {
 	id := largeEpisode(t)
 	w.Go("/episodes/" + id)
 	w.Until(`document.querySelectorAll(".lane").length === 16 && document.querySelectorAll(".clip").length > 150`)
-	settle(w)
+	w.Settle()
 	// How long after a key the first and the last change of what is drawn in the lanes that can be seen come, in ms.
 	// The hand goes to another place each time, so that nothing of it has been fetched before.
 	change := func(key string) (first, last float64) {

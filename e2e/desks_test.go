@@ -55,7 +55,7 @@ func TestADeskThatIsLeftWhileItLoadsChangesNothingOfTheNext(t *testing.T) {
 	openByLink(w, b)
 	w.Until(`document.querySelector('[aria-label="Track Stayed on voice"]')`)
 	letGo()
-	settle(w)
+	w.Settle()
 	assert.Contains(t, Eval[string](w, `document.querySelector(".title").innerText`), "Stayed on")
 	w.Click(`[aria-label="Track Stayed on voice"] .switch`)
 	untilKept(w, b, func(d session.Document) bool { return d.Tracks[0].Mute })
@@ -294,7 +294,7 @@ func TestNamesThatAreLongUnbrokenOrBlank(t *testing.T) {
 	w.UntilText("This is not a sound file that Ruvel can read")
 	for _, stage := range []string{"Gather", "Arrange", "Balance", "Hand over", "Gather"} {
 		w.Press(stage)
-		settle(w)
+		w.Settle()
 		assert.True(t, Eval[bool](w, `(a => a.scrollWidth <= a.clientWidth)(document.querySelector("aside"))`), stage)
 		outside := Eval[[]string](w, `[...document.querySelectorAll("aside *")].filter(e => e.getBoundingClientRect().right > innerWidth + 1 && getComputedStyle(e).overflow !== "hidden" && !e.closest(".visually-hidden, .cut")).map(e => e.outerHTML.slice(0, 90))`)
 		assert.Empty(t, outside, stage)

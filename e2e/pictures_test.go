@@ -39,18 +39,18 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	openSample(w)
 	w.Until(`document.querySelectorAll(".clip").length === 9`)
 	w.UntilText("−16.0")
-	settle(w)
+	w.Settle()
 	w.Click(`[aria-label^="Harbour theme, bed"] .head`)
 	clickRuler(w, 0.13)
 	w.Until(`document.querySelector("[data-level=total]")?.innerText.includes("dB")`)
-	settle(w)
+	w.Settle()
 	keep("desk-balance")
 	drawLines(w)
 	w.Key(kb.Escape)
 	w.Click(`[aria-label="Track Keeper"] .name`)
 	clickRuler(w, 0.4)
 	w.Until(`document.querySelector("[data-dot]") && document.querySelector("[data-over]")`)
-	settle(w)
+	w.Settle()
 	keep("balance-treatment")
 	w.Click(`[aria-label^="Keeper, winter of the storm"] .head`)
 	for range 8 {
@@ -64,18 +64,18 @@ func TestEveryViewCanBePictured(t *testing.T) {
 		if stage == "Hand over" {
 			pictureHandOver(w, dir, keep)
 		}
-		settle(w)
+		w.Settle()
 		keep("desk-" + strings.ReplaceAll(strings.ToLower(stage), " ", ""))
 		if stage == "Arrange" {
 			w.Press("Pauses")
 			w.Until(`document.querySelectorAll(".cut-out").length > 0`)
-			settle(w)
+			w.Settle()
 			keep("arrange-pauses")
 		}
 	}
 	w.Click(`[data-sound="Gulls and swell"] .name`)
 	w.UntilText("Name title, author, source and licence.")
-	settle(w)
+	w.Settle()
 	keep("gather-sound")
 	w.Press("Music")
 	w.UntilText("26 pieces")
@@ -87,7 +87,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 		const p = c.getContext("2d").getImageData(0, 0, c.width, Math.floor(c.height / 2) - 2).data;
 		return p.some((v, i) => i % 4 === 3 && v > 0);
 	})`)
-	settle(w)
+	w.Settle()
 	keep("gather-music")
 	w.Press("Credits")
 	w.UntilText("Skerrow Point field recordings")
@@ -99,16 +99,16 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Until(`document.querySelectorAll(".miss").length === 2 && !document.querySelector("[data-lead=typical]").innerText.includes("≈")`)
 	w.Click(`[aria-label^="Harbour theme, bed"] .head`)
 	clickRuler(w, 0.35)
-	settle(w)
+	w.Settle()
 	keep("balance-lead")
 	w.Press("Check")
 	w.Until(`document.querySelectorAll("aside [data-kind]").length === 7`)
 	w.Click(`[data-kind="covered"] .head`)
-	settle(w)
+	w.Settle()
 	keep("check-findings")
 	w.Press("Loudness")
 	w.Until(`document.querySelector("[data-loudness=whole]")`)
-	settle(w)
+	w.Settle()
 	keep("check-loudness")
 	pictureComparison(w, keep)
 	pictureHouse(w, keep)
@@ -140,7 +140,7 @@ func pictureHouse(w *Window, keep func(string)) {
 	w.UntilText("Goes there")
 	w.Until(`document.querySelectorAll(".layouts canvas").length === 2`)
 	w.Until(`document.fonts.status === "loaded"`)
-	settle(w)
+	w.Settle()
 	keep("house-sound")
 	w.Go("/episodes/" + episode)
 	w.Until(`document.querySelectorAll(".clip").length === 9`)
@@ -152,7 +152,7 @@ func pictureHouse(w *Window, keep func(string)) {
 	w.UntilText("The best way")
 	w.Press("Fit it so")
 	w.UntilText("It is so now.")
-	settle(w)
+	w.Settle()
 	keep("arrange-fit")
 }
 
@@ -161,7 +161,7 @@ func pictureHandOver(w *Window, dir string, keep func(string)) {
 	w.t.Helper()
 	w.Press("Details")
 	w.Until(`document.querySelector(".artwork img")?.complete`)
-	settle(w)
+	w.Settle()
 	keep("handover-details")
 	w.Press("Files")
 	w.Until(`document.querySelector(".outlook")`)
@@ -221,13 +221,13 @@ func pictureComparison(w *Window, keep func(string)) {
 	w.Go("/episodes/" + episode)
 	w.Press("Check")
 	w.UntilText("Nothing to mention.")
-	settle(w)
+	w.Settle()
 	w.Press("Compare")
 	w.Type(`[aria-label="Fader of Presenter in dB"]`, "0")
 	choose(w, "Compare with", "Before the first step")
 	w.Until(`document.querySelector(".differs")`)
 	w.Press("Then")
-	settle(w)
+	w.Settle()
 	keep("check-compare")
 }
 
@@ -258,27 +258,6 @@ func drawLines(w *Window) {
 	w.Until(`document.querySelectorAll(".track-line .point").length === 0`)
 	w.Key("v")
 	w.Until(`!document.querySelector(".track-line")`)
-}
-
-// settle waits until nothing is fetched any more and what is there has been drawn.
-func settle(w *Window) {
-	w.t.Helper()
-	Eval[bool](w, `(async () => {
-		const look = () => performance.getEntriesByType("resource").length + " " + [...document.querySelectorAll("canvas")].map(c => {
-			if (c.width < 2 || c.height < 2 || !c.checkVisibility()) return 0;
-			const p = c.getContext("2d").getImageData(0, Math.floor(c.height / 2) - 1, c.width, 1).data;
-			let sum = 0;
-			for (let i = 0; i < p.length; i += 4) sum = (sum * 31 + p[i] + 7 * p[i + 1]) % 1e9;
-			return sum;
-		}).join();
-		for (let calm = 0, before = ""; calm < 12; ) {
-			await new Promise(requestAnimationFrame);
-			const now = look();
-			calm = now === before ? calm + 1 : 0;
-			before = now;
-		}
-		return true;
-	})()`)
 }
 
 // clickRuler puts the playhead at a place of the ruler, from 0 to 1.

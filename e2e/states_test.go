@@ -7,6 +7,7 @@ import (
 	"image/png"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -40,7 +41,7 @@ func TestWhatIsLeftBeforeItsAnswerChangesNothing(t *testing.T) {
 	w.Press("Findings")
 	letGo()
 	w.Until(`!document.querySelector(".state")`)
-	settle(w)
+	w.Settle()
 	w.Click(`footer [aria-label="Play"]`)
 	require.Eventually(t, func() bool { return gate.Last("GET", "/api/episodes/"+episode+"/listen") != nil }, patience, tick)
 	assert.Empty(t, gate.Last("GET", "/api/episodes/"+episode+"/listen").Get("gain"), "nobody compares any more")
@@ -55,7 +56,7 @@ func TestWhatIsLeftBeforeItsAnswerChangesNothing(t *testing.T) {
 	require.Eventually(t, func() bool { return gate.Count("GET", "/room") > 0 }, patience, tick)
 	w.Press("Arrange")
 	letGo()
-	settle(w)
+	w.Settle()
 	assert.Equal(t, lead, Eval[string](w, `document.querySelector(".lead-card .numbers").innerText`))
 	// It would have been drawn otherwise, and is so while it is looked at.
 	w.Press("Balance")
@@ -92,7 +93,7 @@ func TestNothingIsPlayedIntoATakeThatIsBeingRecorded(t *testing.T) {
 	episode := copyOf(w, demo.RoughTitle, "Clicked into", nil)
 	w.Go("/episodes/" + episode)
 	w.Until(`document.querySelectorAll(".miss").length > 0`)
-	settle(w)
+	w.Settle()
 	openRecording(w, "")
 	withoutCountIn(w)
 	recordFor(w, 1)
@@ -163,7 +164,7 @@ func TestAMessageThatWasPutAwayStaysAway(t *testing.T) {
 	w.Go("/episodes/" + episode)
 	w.Press("Gather")
 	w.Until(`document.querySelectorAll(".clip").length === 2`)
-	settle(w)
+	w.Settle()
 	assert.NotContains(t, Eval[string](w, `document.body.innerText`), "This is not a sound file that Ruvel can read")
 }
 
@@ -184,16 +185,25 @@ func TestTheOpenerOfArchivesRestsAfterAFileThatFailed(t *testing.T) {
 func TestWhatIsShownGoesWhenItIsOver(t *testing.T) {
 	t.Parallel()
 	w := OpenWindow(t, base)
-	withTwoClips(t, w, "Over")
+	episode := withTwoClips(t, w, "Over")
+	change(t, episode, map[string]any{"type": "add-track", "part": "voice"})
+	w.Until(`document.querySelectorAll(".lane").length === 3`)
 	// A box whose change is refused shows what is.
 	w.Press("Balance")
 	w.Click(`[aria-label="Track Music 1"] .name`)
 	w.Click(`.el-switch:has([aria-label="Make way for speech"])`)
-	box := `[...document.querySelectorAll("aside fieldset input[type=checkbox]")][0]`
-	w.Until(box + `?.checked`)
-	w.ClickOn(box)
+	w.Press("More settings")
+	box := func(n int) string {
+		return fmt.Sprintf(`[...document.querySelectorAll("aside fieldset input[type=checkbox]")][%d]`, n)
+	}
+	w.Until(box(1) + `?.checked`)
+	w.ClickOn(box(1))
+	untilKept(w, episode, func(d session.Document) bool {
+		return slices.ContainsFunc(d.Tracks, func(t session.Track) bool { return len(t.Way.For) == 1 })
+	})
+	w.ClickOn(box(0))
 	w.UntilText("It makes way for one voice at least.")
-	w.Until(box + `.checked`)
+	w.Until(box(0) + `.checked && !` + box(1) + `.checked`)
 
 	// The veil over a picture that is dropped.
 	w.Press("Hand over")
@@ -249,13 +259,13 @@ func TestNothingIsAskedForEachEditOfARow(t *testing.T) {
 			}
 			return n
 		}
-		settle(w)
+		w.Settle()
 		before := count()
 		version := desk(t, episode).Version
 		w.Click(head("Slack water"))
 		w.Key(strings.Repeat(kb.ArrowDown, 15))
 		untilKept(w, episode, func(session.Document) bool { return desk(t, episode).Version == version+15 })
-		settle(w)
+		w.Settle()
 		return count() - before
 	}
 	w.Press("Gather")

@@ -17,6 +17,7 @@ import (
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/performance"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -465,4 +466,41 @@ func (w *Window) arrived(path string) <-chan struct{} {
 		_, _ = chromedp.Run(w.ctx, chromedp.Poll[bool](fmt.Sprintf(`location.href.endsWith(%q)`, path), chromedp.WithPollingTimeout(patience)))
 	}()
 	return done
+}
+
+// ScriptTime is how long scripts of the page have run on its own thread until now, since the first call.
+func (w *Window) ScriptTime() time.Duration {
+	w.t.Helper()
+	_, err := chromedp.Call(w.ctx, performance.Enable, performance.EnableParams{})
+	require.NoError(w.t, err)
+	metrics, err := chromedp.Call(w.ctx, performance.GetMetrics, cdp.Empty{})
+	require.NoError(w.t, err)
+	for _, m := range metrics.Metrics {
+		if m.Name == "ScriptDuration" {
+			return time.Duration(m.Value * float64(time.Second))
+		}
+	}
+	require.Fail(w.t, "the browser does not say how long scripts have run")
+	return 0
+}
+
+// Settle waits until nothing is fetched any more and what is there has been drawn.
+func (w *Window) Settle() {
+	w.t.Helper()
+	Eval[bool](w, `(async () => {
+		const look = () => performance.getEntriesByType("resource").length + " " + [...document.querySelectorAll("canvas")].map(c => {
+			if (c.width < 2 || c.height < 2 || !c.checkVisibility()) return 0;
+			const p = c.getContext("2d").getImageData(0, Math.floor(c.height / 2) - 1, c.width, 1).data;
+			let sum = 0;
+			for (let i = 0; i < p.length; i += 4) sum = (sum * 31 + p[i] + 7 * p[i + 1]) % 1e9;
+			return sum;
+		}).join();
+		for (let calm = 0, before = ""; calm < 12; ) {
+			await new Promise(requestAnimationFrame);
+			const now = look();
+			calm = now === before ? calm + 1 : 0;
+			before = now;
+		}
+		return true;
+	})()`)
 }

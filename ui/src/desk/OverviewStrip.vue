@@ -33,13 +33,22 @@ const blocks = computed(() =>
   }),
 );
 
-/** Where something was found. */
+/** Where something was found: of what would lie on one place, the worst. */
+const MARK = 4;
+const WEIGHT = ["must", "should", "look"] as const;
 const check = useCheck();
-const found = computed(() =>
-  check.open
-    .filter((f) => f.to > f.from)
-    .map((f) => ({ key: f.key, weight: f.weight, left: (f.from / total.value) * 100 })),
-);
+const found = computed(() => {
+  const step = 100 / Math.max(1, width.value / MARK);
+  const out = new Map<number, { weight: (typeof WEIGHT)[number]; left: string }>();
+  for (const f of check.open) {
+    if (f.to <= f.from) continue;
+    const place = Math.round(((f.from / total.value) * 100) / step);
+    const there = out.get(place);
+    if (there && WEIGHT.indexOf(there.weight) <= WEIGHT.indexOf(f.weight)) continue;
+    out.set(place, { weight: f.weight, left: `left: ${(place * step).toFixed(2)}%` });
+  }
+  return [...out].map(([key, mark]) => ({ key, ...mark }));
+});
 
 // What treatments do is known, as a whole, when the show has been measured.
 const mixdowns = useMixdowns();
@@ -135,14 +144,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
         {{ b.name }}
       </button>
       <Silhouette class="outline" :outline="outline" :width="width" :height="30" mono />
-      <span
-        v-for="f in found"
-        :key="f.key"
-        class="found"
-        :class="f.weight"
-        :style="{ left: `${f.left}%` }"
-        aria-hidden="true"
-      ></span>
+      <span v-for="f in found" :key="f.key" class="found" :class="f.weight" :style="f.left" aria-hidden="true"></span>
       <div class="frame" :style="{ left: `${frame.left}px`, width: `${frame.width}px` }">
         <span class="pull start" @pointerdown="pull($event, 'start')"></span>
         <span class="pull end" @pointerdown="pull($event, 'end')"></span>

@@ -67,9 +67,10 @@ const held = computed(() => {
   return undefined;
 });
 const heldRoom = computed(() => held.value && Math.min(400, desk.time.x(held.value.start + held.value.length)));
+const hasLine = computed(() => props.track.envelope.length > 0);
 const shownLines = computed(() => ({
   clips: desk.lines.value.clips && !desk.lines.value.tracks,
-  track: desk.lines.value.tracks || props.track.envelope.length > 0,
+  track: desk.lines.value.tracks || hasLine.value,
 }));
 /** Where the track's own line lies, over the bodies of its clips. */
 const trackLine = computed(() => ({
@@ -151,6 +152,7 @@ function bringUp(id: string): void {
           v-for="v in visible"
           :id="v.id"
           :key="v.id"
+          v-memo="[v.clip, v.under, track.id, track.name, track.part, clipHeight]"
           :clip="v.clip"
           :track="track.id"
           :track-name="track.name"

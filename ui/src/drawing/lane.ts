@@ -43,6 +43,8 @@ interface Part {
 /** Fewer frames than this on a pixel, and the wave is drawn as a line from frame to frame. */
 const AS_LINE = 1;
 const RADIUS = 5;
+/** Pixels by which a clip hangs over its edges. */
+const HANGS = 8;
 
 /**
  * Draws the clips of a lane: their bodies, and over them their heads, level lines, grips and outlines. A part can be drawn
@@ -57,7 +59,7 @@ export function drawLane(
   const ratio = window.devicePixelRatio || 1;
   size(canvas, whole.width, whole.height);
   const left = part?.from ?? 0;
-  const p = part ? { ...whole, from: whole.from + left * whole.scale, width: part.to - left } : whole;
+  const p = part ? partOf(whole, left, part.to) : whole;
   const g = canvas.getContext("2d", { willReadFrequently: true })!;
   g.setTransform(1, 0, 0, 1, 0, 0);
   const columns = { left: Math.round(left * ratio), width: Math.round(p.width * ratio) };
@@ -72,6 +74,14 @@ export function drawLane(
   for (const { clip } of p.clips) outlines(g, clip, p);
   if (p.lines.track && !p.folded) trackLine(g, p);
   g.restore();
+}
+
+/** A picture from one column to another, with the clips alone that reach into it. */
+function partOf(whole: LanePicture, left: number, right: number): LanePicture {
+  const from = whole.from + left * whole.scale;
+  const [low, high] = [from - HANGS * whole.scale, from + (right - left + HANGS) * whole.scale];
+  const clips = whole.clips.filter(({ clip }) => clip.start < high && clip.start + clip.length > low);
+  return { ...whole, clips, from, width: right - left };
 }
 
 /**
