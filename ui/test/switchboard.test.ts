@@ -14,7 +14,7 @@ class FakeWindow implements Window {
 
   tell(message: ToWindow): void {
     if (message.type !== "there") this.heard.push(message);
-    else if (this.answers) this.board.hear(this, { episode: this.episode });
+    else if (this.answers) this.board.hear(this, { episode: this.episode, still: true });
   }
   show(episode: string | undefined): void {
     this.episode = episode;
@@ -137,8 +137,10 @@ describe("the switchboard of a browser", () => {
     expect(streams.at(-1)!.episodes).toEqual(["c"]);
     streams.at(-1)!.opened();
     b.answers = true;
-    b.show("b");
+    b.tell({ type: "there" }); // which it was asked while it was frozen
     expect(streams.at(-1)!.episodes).toEqual(["b", "c"]);
+    expect(b.lines).toEqual([true, false]);
+    streams.at(-1)!.opened();
     expect(b.lines.at(-1)).toBe(true);
   });
 

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import type { Schema } from "../api/client";
 import { crossGain } from "../drawing/level";
+import { HEAD } from "../drawing/picture";
 import { lengthText, RATE } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
@@ -12,7 +13,6 @@ const props = defineProps<{ crossing: Schema["Crossing"]; height: number }>();
 const session = useSession();
 const desk = useDeskContext();
 const STEPS = 24;
-const HEAD = 18;
 
 const left = computed(() => desk.time.laidX(props.crossing.from));
 const width = computed(() => (props.crossing.to - props.crossing.from) / desk.time.laid.scale);

@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import type { Schema } from "../api/client";
 import { gripPlaces } from "../drawing/outline";
-import { lengthText, RATE } from "../model/units";
+import { FADE_SHAPES, lengthText, RATE } from "../model/units";
 import { useSession } from "../stores/session";
 import { useDeskContext } from "./context";
 import { newGesture, startDrag } from "./drag";
@@ -21,15 +21,13 @@ const grips = computed(() => {
   ].filter((g) => g.x >= -1 && g.x <= props.width + 1);
 });
 
-/** From the one that rises first to the one that rises last, and how far down a drag goes for the next. */
-const SHAPES = ["equal-power", "linear", "smooth", "exponential"] as const;
-const NAMES = ["equal power", "straight", "smooth", "late and steep"];
+/** How far down a drag goes for the next shape. */
 const SHAPE_STEP = 26;
 
 function set(
   edge: "in" | "out",
   length: number,
-  shape: (typeof SHAPES)[number],
+  shape: (typeof FADE_SHAPES)[number]["key"],
   both: boolean,
   gesture?: string,
 ): void {
@@ -40,20 +38,21 @@ function set(
 
 /** Along, a drag sets the length; down and up the shape; with Ctrl held both ends are alike. */
 function drag(event: PointerEvent, edge: "in" | "out", length: number): void {
-  const was = SHAPES.indexOf((edge === "in" ? props.clip.fadeIn : props.clip.fadeOut).shape);
+  const { shape } = edge === "in" ? props.clip.fadeIn : props.clip.fadeOut;
+  const was = FADE_SHAPES.findIndex((s) => s.key === shape);
   desk.selection.clips = [props.id];
   const gesture = newGesture();
   const direction = edge === "in" ? 1 : -1;
   startDrag(event, {
     move: ({ dx, dy, event: e }) => {
-      const place = Math.min(SHAPES.length - 1, Math.max(0, was + Math.round(dy / SHAPE_STEP)));
+      const place = Math.min(FADE_SHAPES.length - 1, Math.max(0, was + Math.round(dy / SHAPE_STEP)));
       const to = Math.max(0, Math.min(props.clip.length, length + direction * dx * desk.time.scale));
       desk.tag.value = {
         x: e.clientX,
         y: e.clientY,
-        text: `fade ${e.ctrlKey ? "in and out" : edge} ${lengthText(to)}, ${NAMES[place]}`,
+        text: `fade ${e.ctrlKey ? "in and out" : edge} ${lengthText(to)}, ${FADE_SHAPES[place]!.name}`,
       };
-      set(edge, to, SHAPES[place]!, e.ctrlKey, gesture);
+      set(edge, to, FADE_SHAPES[place]!.key, e.ctrlKey, gesture);
     },
     end: () => (desk.tag.value = undefined),
   });

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, useTemplateRef, watch } from "vue";
+import { HEAD } from "../drawing/picture";
 import { prepare, token } from "../drawing/tokens";
 import { RATE, timeText } from "../model/units";
 import { useDeskContext } from "./context";
@@ -9,7 +10,6 @@ const props = defineProps<{ height: number }>();
 const desk = useDeskContext();
 const { recorder } = desk;
 const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
-const HEAD = 18;
 
 /** Only what can be seen is drawn. */
 const span = computed(() => {

@@ -112,7 +112,7 @@ async function render(): Promise<void> {
       </p>
       <label class="name">
         <span>Name</span>
-        <input v-model="name" maxlength="200" aria-label="Name of the sound" />
+        <input v-model="name" class="text-field" maxlength="200" aria-label="Name of the sound" />
       </label>
       <label :class="{ soft: !treated }">
         <input v-model="treatment" type="checkbox" :disabled="!treated" />
@@ -154,13 +154,6 @@ label {
 }
 .name input {
   flex: 1;
-  min-width: 0;
-  padding: 4px 8px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
 }
 .alarm {
   color: var(--alarm);

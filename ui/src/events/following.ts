@@ -8,7 +8,7 @@ let episode: string | undefined;
 let follower: Follower | undefined;
 
 function hear(message: ToWindow): void {
-  if (message.type === "there") say?.({ episode });
+  if (message.type === "there") say?.({ episode, still: true });
   else if (message.type !== "told" || message.event.of === episode) follower?.(message);
 }
 
@@ -46,4 +46,4 @@ function alone(): void {
 
 // What is put away and perhaps taken up again, as by the browser's Back, is told of nothing meanwhile.
 addEventListener("pagehide", () => say?.({ episode: undefined }));
-addEventListener("pageshow", (event) => event.persisted && say?.({ episode }));
+addEventListener("pageshow", (event) => event.persisted && say?.({ episode, still: true }));

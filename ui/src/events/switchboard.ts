@@ -9,8 +9,8 @@ export type ToWindow =
   /** Is anybody there? It is answered with the episode that is shown. */
   | { type: "there" };
 
-/** What a window says: the episode that it shows, or that it shows none any more. */
-export type FromWindow = { episode: string | undefined };
+/** What a window says: the episode that it shows, or that it shows none any more; still: it has been following it. */
+export type FromWindow = { episode: string | undefined; still?: boolean };
 
 /** A window, as the switchboard sees it. */
 export interface Window {
@@ -61,11 +61,12 @@ export class Switchboard {
   }
 
   /** A window says what it shows, at first, when that changes, and when it is asked. */
-  hear(window: Window, { episode }: FromWindow): void {
+  hear(window: Window, { episode, still }: FromWindow): void {
     const known = this.windows.get(window);
     if (episode === undefined) this.windows.delete(window);
     else this.windows.set(window, { episode, seen: this.now() });
     if (known?.episode === episode) return;
+    if (still && !known) window.tell({ type: "line", connected: false }); // it was frozen, and taken for gone
     if (episode === undefined || !this.following.split(",").includes(episode)) this.reopen();
     else window.tell({ type: "line", connected: this.connected });
   }

@@ -88,3 +88,11 @@ export function whenText(iso: string, now = new Date()): string {
 export function sizeText(bytes: number): string {
   return bytes < 1e6 ? `${Math.ceil(bytes / 1e3)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
 }
+
+/** The shapes of fades, from the one that rises first to the one that rises last, as they are called. */
+export const FADE_SHAPES = [
+  { key: "equal-power", name: "equal power" },
+  { key: "linear", name: "straight" },
+  { key: "smooth", name: "smooth" },
+  { key: "exponential", name: "late and steep" },
+] as const;

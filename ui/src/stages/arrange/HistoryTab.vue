@@ -72,6 +72,7 @@ async function forget(version: string): Promise<void> {
   <form @submit.prevent="keep">
     <input
       v-model="name"
+      class="text-field"
       maxlength="200"
       placeholder="Name the session as it is now"
       aria-label="Name of the version"
@@ -124,13 +125,6 @@ form {
 }
 form input {
   flex: 1;
-  min-width: 0;
-  padding: 5px 8px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
 }
 .version {
   display: grid;

@@ -2,18 +2,12 @@
 import { ElOption, ElSelect } from "element-plus";
 import type { Schema } from "../../api/client";
 import SliderRow from "../../desk/SliderRow.vue";
-import { lengthText, parseTime, RATE } from "../../model/units";
+import { FADE_SHAPES, lengthText, parseTime, RATE } from "../../model/units";
 import { useSession } from "../../stores/session";
 
 /** Both fades of a clip, in numbers. */
 const props = defineProps<{ id: string; clip: Schema["Clip"] }>();
 const session = useSession();
-const SHAPES = [
-  { key: "linear", name: "straight" },
-  { key: "equal-power", name: "equal power" },
-  { key: "smooth", name: "smooth" },
-  { key: "exponential", name: "late and steep" },
-] as const;
 
 const fadeOf = (edge: "in" | "out") => (edge === "in" ? props.clip.fadeIn : props.clip.fadeOut);
 
@@ -46,7 +40,7 @@ function set(edge: "in" | "out", change: Partial<Schema["NewFade"]>, gesture?: s
       :aria-label="`Shape of the fade ${edge}`"
       @change="(shape: Schema['NewFade']['shape']) => set(edge, { shape })"
     >
-      <el-option v-for="s in SHAPES" :key="s.key" :value="s.key" :label="s.name" />
+      <el-option v-for="s in FADE_SHAPES" :key="s.key" :value="s.key" :label="s.name" />
     </el-select>
   </template>
 </template>

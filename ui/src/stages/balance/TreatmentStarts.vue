@@ -69,6 +69,7 @@ async function keep(): Promise<void> {
     <form v-if="name !== undefined" @submit.prevent="keep">
       <input
         v-model="name"
+        class="text-field"
         maxlength="200"
         placeholder="Name, such as the speaker’s"
         aria-label="Name under which the show keeps this treatment"
@@ -100,13 +101,6 @@ form {
 }
 form input {
   flex: 1 0 100%;
-  padding: 4px 8px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
-  font-size: 13px;
 }
 .start {
   display: grid;

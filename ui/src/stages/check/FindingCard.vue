@@ -92,7 +92,14 @@ async function putAside(): Promise<void> {
         <button v-else-if="!asking" class="plain-button" @click="asking = true">Set aside…</button>
       </div>
       <form v-if="asking && !finding.aside" class="aside" @submit.prevent="putAside">
-        <input v-model="reason" maxlength="500" autofocus aria-label="Why it can stay" placeholder="Why it can stay" />
+        <input
+          v-model="reason"
+          class="text-field"
+          maxlength="500"
+          autofocus
+          aria-label="Why it can stay"
+          placeholder="Why it can stay"
+        />
         <button class="plain-button" type="submit" :disabled="reason.trim() === ''">Set aside</button>
       </form>
     </template>
@@ -159,11 +166,5 @@ li.open {
 }
 .aside input {
   flex: 1;
-  min-width: 0;
-  padding: 3px 6px;
-  border: 1px solid var(--rule-strong);
-  border-radius: var(--radius);
-  background: var(--sheet);
-  font: inherit;
 }
 </style>

@@ -34,6 +34,7 @@ const STATES: Record<KeepState, string> = {
       </span>
     </div>
     <textarea
+      class="text-field"
       :value="text.value.value"
       rows="7"
       aria-label="Script"
@@ -66,13 +67,6 @@ h3 {
   font-size: 13px;
 }
 textarea {
-  width: 100%;
-  padding: 7px 9px;
-  border: 1px solid var(--rule-strong);
-  border-radius: var(--radius);
-  background: var(--sheet);
-  color: inherit;
-  font-size: 13px;
   line-height: 1.45;
   resize: vertical;
 }

@@ -76,18 +76,53 @@ async function make(): Promise<void> {
   </el-select>
   <form v-if="making" class="own" @submit.prevent="make">
     <label for="own-name">Name</label>
-    <input id="own-name" v-model="draft.name" maxlength="60" required placeholder="Night programme" />
+    <input
+      id="own-name"
+      v-model="draft.name"
+      class="text-field"
+      maxlength="60"
+      required
+      placeholder="Night programme"
+    />
     <label for="own-loudness">Loudness</label>
     <span
-      ><input id="own-loudness" v-model.number="draft.integrated" type="number" min="-40" max="-5" step="0.1" />
+      ><input
+        id="own-loudness"
+        v-model.number="draft.integrated"
+        class="text-field"
+        type="number"
+        min="-40"
+        max="-5"
+        step="0.1"
+      />
       LUFS</span
     >
     <label for="own-tolerance">Tolerance</label>
     <span
-      ><input id="own-tolerance" v-model.number="draft.tolerance" type="number" min="0.1" max="5" step="0.1" /> LU</span
+      ><input
+        id="own-tolerance"
+        v-model.number="draft.tolerance"
+        class="text-field"
+        type="number"
+        min="0.1"
+        max="5"
+        step="0.1"
+      />
+      LU</span
     >
     <label for="own-peak">Ceiling</label>
-    <span><input id="own-peak" v-model.number="draft.truePeak" type="number" min="-20" max="0" step="0.1" /> dBTP</span>
+    <span
+      ><input
+        id="own-peak"
+        v-model.number="draft.truePeak"
+        class="text-field"
+        type="number"
+        min="-20"
+        max="0"
+        step="0.1"
+      />
+      dBTP</span
+    >
     <div class="acts">
       <button class="plain-button filled" type="submit">Keep for this show</button>
       <button class="plain-button" type="button" @click="making = false">Leave it</button>
@@ -105,15 +140,6 @@ async function make(): Promise<void> {
   padding: 8px;
   border: 1px solid var(--rule);
   border-radius: var(--radius);
-}
-input {
-  width: 100%;
-  padding: 3px 6px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  color: var(--ink);
-  font: inherit;
 }
 span input {
   width: 80px;
