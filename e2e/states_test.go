@@ -263,8 +263,11 @@ func TestNothingIsAskedForEachEditOfARow(t *testing.T) {
 		before := count()
 		version := desk(t, episode).Version
 		w.Click(head("Slack water"))
+		letGo := gate.Hold("POST", "/edits")
 		w.Key(strings.Repeat(kb.ArrowDown, 15))
+		letGo() // so that they come one upon the other, however slow the keys were
 		untilKept(w, episode, func(session.Document) bool { return desk(t, episode).Version == version+15 })
+		require.Eventually(t, func() bool { return count() > before }, patience, tick, "in the end it is asked")
 		w.Settle()
 		return count() - before
 	}
@@ -279,5 +282,4 @@ func TestNothingIsAskedForEachEditOfARow(t *testing.T) {
 	t.Logf("fifteen edits without a pause: credits asked for %d times, comparison, history and versions %d times", credits, compared)
 	assert.LessOrEqual(t, credits, 5)
 	assert.LessOrEqual(t, compared, 15)
-	assert.Positive(t, compared, "and in the end they are")
 }

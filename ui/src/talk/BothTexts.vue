@@ -1,15 +1,23 @@
 <script setup lang="ts">
+import { useTemplateRef, watch } from "vue";
 import type { KeptField } from "./keeping";
 
 /** What keeps a text from being kept: a reason, or another text that somebody else has written meanwhile, to choose from. */
-defineProps<{ field: KeptField }>();
+const props = defineProps<{ field: KeptField }>();
+const both = useTemplateRef<HTMLElement>("both");
+// It is below what is being written, and must be seen.
+watch(
+  () => props.field.state.value,
+  () => both.value?.scrollIntoView({ block: "nearest" }),
+  { flush: "post" },
+);
 </script>
 
 <template>
   <p v-if="field.problem.value" class="kept-note" :class="{ alarm: field.state.value === 'refused' }" role="alert">
     {{ field.problem.value }}
   </p>
-  <div v-if="field.state.value === 'both'" class="kept-note both" role="alert">
+  <div v-if="field.state.value === 'both'" ref="both" class="kept-note both" role="alert">
     <p>{{ field.keeps.name }} was changed elsewhere while you wrote. Yours stands above; this is the other one:</p>
     <blockquote>{{ field.theirs.value || "(nothing)" }}</blockquote>
     <button class="plain-button" @click="field.keepMine()">Keep mine</button>
