@@ -120,6 +120,10 @@ func TestWhatIsMeasuredIsKnownAlsoIfNobodyTellsOfIt(t *testing.T) {
 	gate.Answer(-1, "GET", "/api/events", 502, "text/html", "<h1>Bad Gateway</h1>")
 	w := OpenWindow(t, gate.Address)
 	episode := withTwoClips(t, w, "Never told")
+	_, bed, _ := clipNamed(t, desk(t, episode).Document, "Slack water")
+	change(t, episode, map[string]any{"type": "loop-clip", "clip": bed, "length": 1800 * 48000}) // which takes its time
+	w.Key("n")
+	w.Until(`document.querySelectorAll(".clip").length > 2`)
 	w.Press("Check")
 	measured := `document.querySelector("footer").innerText.includes("LUFS") && !document.querySelector("footer").innerText.includes("≈") && !document.querySelector(".state")`
 	w.Until(measured)

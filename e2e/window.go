@@ -1,5 +1,8 @@
-// Package e2e tries Ruvel as its users do: a real server, a real database and a real
-// browser, with pointer and keys.
+// Package e2e tries Ruvel as its users do: a real server, a real database and a real browser. Every act of the hand is an
+// event of pointer, wheel or key that the browser itself makes, but for these: the focus is put where Tab would come after
+// many presses (Focus); a list that the browser opens outside the page is gone through by its arrow keys (Choose); and
+// where times of frames and of changes that are heard are measured (TestALargeSession…, TestThePictureOfAWindow…,
+// TestSixtyChanges…, TestHowSoonAPoint…), the page itself makes the moves, since the way from here to the browser would be measured with them.
 package e2e
 
 import (
@@ -322,7 +325,7 @@ func (w *Window) Wheel(x, y, notches float64, modifiers ...chromedp.Modifier) {
 	w.t.Helper()
 	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y))
 	w.Do(chromedp.MouseEvent(input.DispatchMouseEventTypeMouseWheel, x, y, func(p *input.DispatchMouseEventParams) {
-		p.DeltaY = 120 * notches
+		p.DeltaX, p.DeltaY = 1e-6, 120*notches // the browser wants both, and what is nothing is not sent
 		for _, m := range modifiers {
 			chromedp.ButtonModifiers(m)(p)
 		}
