@@ -27,3 +27,22 @@ func TestEditsAreKeptAlsoWhereTheScriptOfTheirThreadIsGone(t *testing.T) {
 	untilKept(w, episode, func(d session.Document) bool { return !d.Tracks[0].Mute })
 	require.Empty(t, Eval[string](w, `document.querySelector(".el-message")?.innerText ?? ""`))
 }
+
+func TestEventsComeAlsoWhereWindowsCannotShareAThread(t *testing.T) {
+	t.Parallel()
+	for name, without := range map[string]string{
+		"a browser that has none": `delete window.SharedWorker`,
+		"a script that is gone": `window.SharedWorker = class extends SharedWorker {
+			constructor(_, options) { super("/assets/of-another-version.js", options); }
+		}`,
+	} {
+		gate := StartGate(t, base)
+		w := OpenWindow(t, gate.Address)
+		w.OnNewPage(without)
+		episode := withTwoClips(t, w, "Alone with "+name)
+		require.Eventually(t, func() bool { return gate.Streams() == 1 }, patience, tick, name)
+		change(t, episode, map[string]any{"type": "add-track", "part": "effect"})
+		w.Until(`document.querySelectorAll(".lane").length === 3`)
+		w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+	}
+}

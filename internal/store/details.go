@@ -22,7 +22,7 @@ func (s *Store) Details(ctx context.Context, show string) (details.Details, erro
 
 // SetDetails says something else of all episodes of a show.
 func (s *Store) SetDetails(ctx context.Context, show string, d details.Details) error {
-	if err := s.ready(ctx, show, &d); err != nil {
+	if err := ready(ctx, s.db, show, &d); err != nil {
 		return err
 	}
 	r, err := s.db.ExecContext(ctx, `UPDATE shows SET details = ? WHERE id = ?`, text(d), show)
@@ -39,7 +39,7 @@ func (s *Store) ReviseDetails(ctx context.Context, show string, changes revise.R
 		if d, err = revise.Apply(now.Of, changes); err != nil {
 			return err
 		}
-		if err := s.ready(ctx, show, &d); err != nil {
+		if err := ready(ctx, tx, show, &d); err != nil {
 			return err
 		}
 		_, err = tx.ExecContext(ctx, `UPDATE shows SET details = ? WHERE id = ?`, text(d), show)
@@ -62,7 +62,7 @@ func (s *Store) ReviseEpisode(ctx context.Context, id string, changes revise.Rev
 		if err != nil {
 			return err
 		}
-		if err := s.ready(ctx, row.Show, &d); err != nil {
+		if err := ready(ctx, tx, row.Show, &d); err != nil {
 			return err
 		}
 		_, err = describe(ctx, tx, id, d)
@@ -83,7 +83,7 @@ func (s *Store) Describe(ctx context.Context, id string, d details.Details) erro
 	if err != nil {
 		return err
 	}
-	if err := s.ready(ctx, e.Show, &d); err != nil {
+	if err := ready(ctx, s.db, e.Show, &d); err != nil {
 		return err
 	}
 	r, err := describe(ctx, s.db, id, d)
@@ -91,11 +91,11 @@ func (s *Store) Describe(ctx context.Context, id string, d details.Details) erro
 }
 
 // ready checks details, also that the picture is one of the show.
-func (s *Store) ready(ctx context.Context, show string, d *details.Details) error {
+func ready(ctx context.Context, from sqlx.QueryerContext, show string, d *details.Details) error {
 	if err := d.Check(); err != nil || d.Artwork == "" {
 		return err
 	}
-	if _, err := s.Picture(ctx, show, d.Artwork); err != nil {
+	if _, err := pictureOf(ctx, from, show, d.Artwork); err != nil {
 		if IsNotFound(err) {
 			return problem.New("unknown-picture", "artwork", "This picture is not one of the show. Hand it in first.")
 		}
@@ -203,8 +203,12 @@ func addPicture(ctx context.Context, to sqlx.ExecerContext, show string, p Pictu
 }
 
 // Picture is one of a show.
-func (s *Store) Picture(ctx context.Context, show, id string) (p Picture, err error) {
-	return p, found(s.db.GetContext(ctx, &p, pictureColumns+` WHERE show_id = ? AND id = ?`, show, id), "picture")
+func (s *Store) Picture(ctx context.Context, show, id string) (Picture, error) {
+	return pictureOf(ctx, s.db, show, id)
+}
+
+func pictureOf(ctx context.Context, from sqlx.QueryerContext, show, id string) (p Picture, err error) {
+	return p, found(sqlx.GetContext(ctx, from, &p, pictureColumns+` WHERE show_id = ? AND id = ?`, show, id), "picture")
 }
 
 // AnyPicture is one of whatever show.
