@@ -2,7 +2,7 @@
 import { ElInput } from "element-plus";
 import { CircleHelp, Redo2, Undo2 } from "lucide-vue-next";
 import { computed, ref } from "vue";
-import { api, ask } from "../api/client";
+import { api, ask, type Refusal } from "../api/client";
 import { whenText } from "../model/units";
 import { useCheck } from "../stores/check";
 import { useDesk } from "../stores/desk";
@@ -53,6 +53,8 @@ async function rename(): Promise<void> {
     if (!desk.left) session.describe(named);
   } catch (error) {
     tell(error);
+    // What could not be kept just now stays to be confirmed again.
+    if ((error as Refusal).code === "unreachable") renaming.value ??= title;
   }
 }
 </script>
