@@ -1,10 +1,7 @@
 package e2e
 
 import (
-	"context"
-	"encoding/json"
 	"fmt"
-	"net/http"
 	"strings"
 	"testing"
 
@@ -19,20 +16,10 @@ import (
 	"ruvel/internal/server"
 )
 
-// ask sends a request with a body to the server itself, past the browser.
-func ask[T any](t testing.TB, method, path string, body any) (out T) {
+// ask sends a request with a body to the server of all tests, past the browser.
+func ask[T any](t testing.TB, method, path string, body any) T {
 	t.Helper()
-	data, err := json.Marshal(body)
-	require.NoError(t, err)
-	r, err := http.NewRequestWithContext(context.Background(), method, base+path, strings.NewReader(string(data)))
-	require.NoError(t, err)
-	r.Header.Set("Content-Type", "application/json")
-	answer, err := http.DefaultClient.Do(r)
-	require.NoError(t, err)
-	defer answer.Body.Close()
-	require.Less(t, answer.StatusCode, 300, "%s %s", method, path)
-	require.NoError(t, json.NewDecoder(answer.Body).Decode(&out))
-	return out
+	return of[T](t, base, method, strings.TrimPrefix(path, "/api"), body)
 }
 
 // change carries an operation out on an episode, past the browser.

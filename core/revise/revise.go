@@ -48,6 +48,9 @@ func Apply[T any](object T, changes Revision) (T, error) {
 	}
 	stale := map[string]json.RawMessage{}
 	for _, name := range slices.Sorted(maps.Keys(changes)) {
+		if !known[T](name) {
+			return none, problem.New("unknown-field", name, "There is no “%s” that could be changed.", name)
+		}
 		c, there := changes[name], fields[name]
 		if len(c.Was) > 0 && !same(c.Was, there) && !same(c.Now, there) {
 			stale[name] = there
@@ -55,9 +58,6 @@ func Apply[T any](object T, changes Revision) (T, error) {
 				stale[name] = json.RawMessage("null")
 			}
 			continue
-		}
-		if !known[T](name) {
-			return none, problem.New("unknown-field", name, "There is no “%s” that could be changed.", name)
 		}
 		delete(fields, name)
 		if string(bytes.TrimSpace(c.Now)) == "null" || len(c.Now) == 0 {

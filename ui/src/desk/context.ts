@@ -143,6 +143,8 @@ export interface DeskContext {
   recorder: Recorder;
   /** Sounds that are heard by themselves. */
   hearing: Hearing;
+  /** Makes way for something that is to be heard by itself, and says whether it may be now. */
+  mayHear: () => boolean;
   playhead: Ref<number>;
   guide: Ref<number | undefined>;
   tag: Ref<{ x: number; y: number; text: string } | undefined>;
@@ -195,11 +197,12 @@ const key: InjectionKey<DeskContext> = Symbol("desk");
 export function makeDeskContext(player: Player, recorder: Recorder, heights: Heights): DeskContext {
   const playhead = ref(0);
   // One thing is heard at a time; while a take is recorded, only what it is spoken to.
-  const hearing = new Hearing(() => {
+  const mayHear = () => {
     if (recorder.busy) tell("A take is being recorded. End it first; then this can be heard.", "warning");
     else player.pause();
     return !recorder.busy;
-  });
+  };
+  const hearing = new Hearing(mayHear);
   player.before = () => hearing.stop();
   const context: DeskContext = {
     time: reactive(new Timescale()) as Timescale,
@@ -214,6 +217,7 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     player,
     recorder,
     hearing,
+    mayHear,
     playhead,
     guide: ref(),
     tag: ref(),
@@ -246,7 +250,7 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
       if (player.state.playing) void player.play(playhead.value);
     },
     playFrom: (frame) => {
-      if (recorder.busy) return tell("A take is being recorded. End it first; then this can be heard.", "warning");
+      if (!mayHear()) return;
       playhead.value = Math.max(0, Math.round(frame));
       void player.play(playhead.value);
     },

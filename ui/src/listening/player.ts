@@ -119,6 +119,7 @@ export class Player {
    * comes late is skipped, so that everything stays in step. One track, the one recorded onto, is left out.
    */
   async playAlong(from: number, moment: number, without: string): Promise<void> {
+    this.stop(); // whatever was played before, and only that
     this.along = true;
     await this.start(from, { frame: from, at: Math.round(moment * RATE) }, without);
   }

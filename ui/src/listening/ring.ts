@@ -2,6 +2,7 @@ import type { Block } from "./protocol";
 
 /** A head that lies less than this many frames ahead is waited for; anything else is late and thrown away. */
 const AHEAD = 48000;
+
 /** The blocks of one stream that have not been played. */
 export class Ring {
   private blocks: Block[] = [];

@@ -29,7 +29,7 @@ export const useBalance = defineStore("balance", () => {
       if (there.measured) progress.value = undefined;
     },
     // What is estimated is asked for again: the word that it has been measured may have come before anybody listened.
-    final: (there) => there.measured,
+    final: (there) => there.measured || session.length === 0,
     waits: true,
   });
   /** What would be if what is proposed was done; it is drawn in the place of what is. */

@@ -30,12 +30,8 @@ watch(
 /** The file is heard alone, and not while a take is recorded. */
 const sound = useTemplateRef<HTMLAudioElement>("sound");
 function hear(): void {
-  if (desk.recorder.busy) {
-    sound.value?.pause();
-    return tell("A take is being recorded. End it first; then this can be heard.", "warning");
-  }
-  desk.player.pause();
-  desk.hearing.stop();
+  if (desk.mayHear()) desk.hearing.stop();
+  else sound.value?.pause();
 }
 watch(
   () => desk.player.state.playing || desk.hearing.state.address !== "",
