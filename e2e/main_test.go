@@ -15,7 +15,7 @@ var (
 )
 
 func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
+	housetest.MainAlone(m, func(h housetest.House) error {
 		base, house = h.Address, h
 		_, err := demo.Fill(context.Background(), h.Store, h.Sounds, h.Bucket, func(string) {})
 		return err

@@ -12,6 +12,7 @@ import (
 
 	"ruvel/core/credits"
 	"ruvel/core/session"
+	"ruvel/testkit/law"
 )
 
 func TestALicenceSaysWhatACreditMustName(t *testing.T) {
@@ -85,7 +86,7 @@ func TestTheListIsWrittenInThreeForms(t *testing.T) {
 
 func TestWhateverIsWrittenDownTheListStaysWhatItIs(t *testing.T) {
 	anything := rapid.OneOf(rapid.String(), rapid.SampledFrom([]string{`"><script>alert(1)</script>`, "javascript:alert(1)", "https://a\" onclick=\"x", "a\nb", "](x)", "`"}))
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		var sounds []credits.Sound
 		for range rapid.IntRange(0, 4).Draw(t, "count") {
 			sounds = append(sounds, credits.Sound{

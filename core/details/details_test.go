@@ -13,6 +13,7 @@ import (
 	"ruvel/core/details"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/testkit/law"
 )
 
 func TestTextsAreTidiedAndWhatIsWrongIsSaid(t *testing.T) {
@@ -63,7 +64,7 @@ func TestChaptersOfAStretchBeginAndEndInIt(t *testing.T) {
 }
 
 func TestChaptersAreInOrderWithinTheirStretchAndNeverOverlap(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := session.New()
 		for range rapid.IntRange(0, 12).Draw(t, "markers") {
 			id := "m" + string(rune('1'+len(doc.Markers)))

@@ -13,6 +13,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/dither"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func numbers(bits, size int, pcm audio.PCM) (out []float64) {
@@ -76,7 +77,7 @@ func TestSilenceStaysSilent(t *testing.T) {
 }
 
 func TestWhatIsTooLoudIsCutOffAndTheSameSoundIsTheSameNumbers(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		bits := rapid.SampledFrom([]int{16, 24}).Draw(t, "bits")
 		size := rapid.IntRange(bits/8, 4).Draw(t, "bytes")
 		pcm := audio.PCM{rapid.SliceOfN(rapid.Float32Range(-3, 3), 1, 400).Draw(t, "samples")}

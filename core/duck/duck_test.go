@@ -12,6 +12,7 @@ import (
 	"ruvel/core/duck"
 	"ruvel/core/envelope"
 	"ruvel/core/session"
+	"ruvel/testkit/law"
 )
 
 const second = audio.Second
@@ -94,7 +95,7 @@ func drawn(t *rapid.T) (stretches []session.Span, deep []audio.DB, w session.Way
 }
 
 func TestTheLawsOfALine(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		stretches, deep, w := drawn(t)
 		line := duck.NewLine(stretches, func(i int) audio.DB { return deep[i] }, w)
 		points := line.Corners(0, 1000*second)
@@ -198,7 +199,7 @@ func TestDropsWorkedByHand(t *testing.T) {
 }
 
 func TestTheLeadIsReachedOrEveryoneHasGivenTheirMost(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		power := func(name string) float64 { return math.Pow(10, rapid.Float64Range(-6.9, 0).Draw(t, name)) }
 		speech := math.Pow(10, rapid.Float64Range(-5, 0).Draw(t, "speech"))
 		still := power("still") * float64(rapid.IntRange(0, 1).Draw(t, "is"))

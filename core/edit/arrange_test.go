@@ -15,6 +15,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // show is a desk with a voice of 60 s on t1 and a bed of 60 s on t2, each one clip that
@@ -113,7 +114,7 @@ func TestClosingAGapOnAllTracksKeepsEverythingInStep(t *testing.T) {
 }
 
 func TestWhatFollowsAClosedGapKeepsItsDistances(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		from := audio.Frames(rapid.IntRange(0, 60000).Draw(t, "from"))
 		length := audio.Frames(rapid.IntRange(1, 30000).Draw(t, "length"))
@@ -138,7 +139,7 @@ func TestWhatFollowsAClosedGapKeepsItsDistances(t *testing.T) {
 }
 
 func TestInsertingTimeAndTakingItOutAgainIsHeardAsBefore(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		for i := range doc.Tracks {
 			doc.Tracks[i].Envelope = []session.Point{} // whose ramps wait in the new time, which is tried below

@@ -18,6 +18,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 var library = testkit.NewLibrary()
@@ -174,7 +175,7 @@ func TestAnEditThatIsSentAgainMeetsNothingElse(t *testing.T) {
 }
 
 func TestPointsThatMoveTogetherKeepTheirOrder(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := session.New()
 		doc.Tracks = []session.Track{{ID: "t1", Name: "A", Part: session.Music, Clips: map[string]session.Clip{}}}
 		at := audio.Frames(rapid.IntRange(0, 3).Draw(t, "first"))
@@ -443,7 +444,7 @@ func setField(t *rapid.T, name string, f reflect.Value, times []int64, text func
 }
 
 func TestNoRowOfEditsMakesAnInvalidDocument(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		for range rapid.IntRange(1, 8).Draw(t, "edits") {
 			op := anyOp(t, doc)

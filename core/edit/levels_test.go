@@ -12,6 +12,7 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/envelope"
 	"ruvel/core/session"
+	"ruvel/testkit/law"
 )
 
 var (
@@ -40,7 +41,7 @@ func TestADipIsDownBeforeTheFirstWordAndUpAgainAfterTheLast(t *testing.T) {
 }
 
 func TestALiftedStretchIsHigherByJustThatAndNothingElseIs(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		if len(doc.Tracks) == 0 {
 			t.Skip("no tracks")
@@ -184,7 +185,7 @@ func TestFadersOfAGroupMoveTogetherAndKeepTheirDistances(t *testing.T) {
 }
 
 func TestTakingTimeOutOfBentLinesLeavesTheRestAsItWas(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		if len(doc.Tracks) == 0 {
 			t.Skip("no tracks")

@@ -12,6 +12,7 @@ import (
 	"ruvel/core/envelope"
 	"ruvel/core/session"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // laidOut is a session with a bed of 60 s under an empty place from 10 to 20 s, an outro that
@@ -108,7 +109,7 @@ func TestAPlaceGoesWithItsTrackAndIsNoChapter(t *testing.T) {
 
 func TestFillingAPlaceWithAnyLengthMakesAValidSession(t *testing.T) {
 	base := laidOut(t)
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		length := audio.Frames(rapid.Int64Range(1, int64(30*second)).Draw(t, "length"))
 		at := audio.Frames(rapid.Int64Range(0, int64(24*second)-1).Draw(t, "at")) // in the first place, or in none
 		doc, _, err := edit.ApplyFrom(base.doc, base.doc.Next, edit.InsertClip{Sound: testkit.ID(0), Track: "t1", Start: at, Length: length}, base.material())

@@ -10,6 +10,7 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/session"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func length(n int) audio.Frames { s, _ := library.Catalogue(testkit.ID(n)); return s.Length }
@@ -54,7 +55,7 @@ func newest(d session.Document) (id string) {
 }
 
 func TestAfterATakeNothingElseSoundsInItsStretch(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		track := rapid.SampledFrom(doc.Tracks).Draw(t, "track").ID
 		sound := rapid.IntRange(0, 3).Draw(t, "sound")

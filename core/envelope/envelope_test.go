@@ -10,6 +10,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/session"
+	"ruvel/testkit/law"
 )
 
 func level(c envelope.Curve, at audio.Frames) float64 { return float64(audio.Level(c.GainAt(at))) }
@@ -51,7 +52,7 @@ func TestALineFromFullToSilencePassesTheBendWithoutAStep(t *testing.T) {
 }
 
 func TestMultiplyingAWindowGivesTheGainOfEachFrameWhereverTheWindowBegins(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		var points []session.Point
 		at := audio.Frames(-1)
 		for range rapid.IntRange(0, 6).Draw(t, "points") {

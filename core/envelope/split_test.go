@@ -11,6 +11,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/session"
+	"ruvel/testkit/law"
 )
 
 func TestABentLineGoesAQuarterOfTheWayInItsFirstHalfAtMost(t *testing.T) {
@@ -23,7 +24,7 @@ func TestABentLineGoesAQuarterOfTheWayInItsFirstHalfAtMost(t *testing.T) {
 }
 
 func TestALineNeverTurnsBackBetweenItsPoints(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		a, b := audio.DB(rapid.Float64Range(-120, 12).Draw(t, "from")), audio.DB(rapid.Float64Range(-120, 12).Draw(t, "to"))
 		c := envelope.New([]session.Point{{Level: a, Bend: rapid.Float64Range(-1, 1).Draw(t, "bend")}, {At: 777, Level: b}})
 		for at := audio.Frames(1); at <= 777; at++ {
@@ -35,7 +36,7 @@ func TestALineNeverTurnsBackBetweenItsPoints(t *testing.T) {
 }
 
 func TestAPointThatIsPutOnALineDoesNotChangeIt(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		var points []session.Point
 		at := audio.Frames(-1)
 		for range rapid.IntRange(1, 5).Draw(t, "points") {
@@ -87,7 +88,7 @@ func TestAPointIsPutAlsoAtTheLastTimeThereIs(t *testing.T) {
 }
 
 func TestTheSumOfTwoLinesIsThatOfTheirLevels(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		line := func(name string, bent float64) (out []session.Point) {
 			at := audio.Frames(0)
 			for range rapid.IntRange(0, 6).Draw(t, name) {

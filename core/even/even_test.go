@@ -9,6 +9,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/even"
 	"ruvel/core/loudness"
+	"ruvel/testkit/law"
 )
 
 func TestThingsMeetInTheirMiddleOrAtWhatIsTyped(t *testing.T) {
@@ -38,7 +39,7 @@ func TestThingsMeetInTheirMiddleOrAtWhatIsTyped(t *testing.T) {
 }
 
 func TestClipsOfASpeakerKeepTheirDistancesAndNoGainLeavesItsRange(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		thing := even.Thing{ID: "t1", Loudness: rapid.Float64Range(-70, 0).Draw(t, "now"), Peak: -3, Gains: map[string]audio.DB{
 			"c1": audio.DB(rapid.Float64Range(-60, 12).Draw(t, "one")), "c2": audio.DB(rapid.Float64Range(-60, 12).Draw(t, "another")), "c3": audio.Silence,
 		}}

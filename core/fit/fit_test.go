@@ -13,6 +13,7 @@ import (
 	"ruvel/core/fit"
 	"ruvel/core/problem"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // tone is a decaying tone of some partials.
@@ -300,7 +301,7 @@ func TestWhatCannotBeFittedIsSaid(t *testing.T) {
 func TestAFittedPieceIsMadeOfPartsOfIt(t *testing.T) {
 	p, _ := song(110, 4, "aabaab")
 	piece := fit.Listen(p)
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		wanted := audio.Frames(rapid.Int64Range(1, int64(3*p.Length())).Draw(t, "wanted"))
 		ways, err := piece.Fit(p, wanted)
 		if err != nil {

@@ -13,6 +13,7 @@ import (
 	"ruvel/core/loudness"
 	"ruvel/core/session"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 const second = audio.Second
@@ -130,7 +131,7 @@ func TestOccasionalSoundsOfASecondOrTwoAreExcused(t *testing.T) {
 }
 
 func TestTheLawsOfMisses(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		n := rapid.IntRange(0, 400).Draw(t, "hops")
 		level := rapid.Float64Range(-60, 0)
 		voices, rest := make([]float64, n), make([]float64, n)

@@ -10,6 +10,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // powersOf are the powers per whole 100 ms of a sound, both channels together.
@@ -41,7 +42,7 @@ func TestTheCourseOfLoudnessIsThatOfAMeterThatListensAlong(t *testing.T) {
 }
 
 func TestWhateverThePowersTheCourseEndsWithTheLoudnessOfAll(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		n := 10 * rapid.IntRange(1, 30).Draw(t, "seconds")
 		powers := make([]float64, n)
 		for i := range powers {

@@ -13,6 +13,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // step is a stretch of a test signal: a 1 kHz stereo sine, the same in both channels.
@@ -114,7 +115,7 @@ func TestTruePeakOfTonesWhoseSamplesMissTheCrest(t *testing.T) {
 }
 
 func TestTheTruePeaksOfAWholeChannelAreThoseOfAMeterThatIsFedStretchByStretch(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		channel := rapid.SliceOfN(rapid.Float32Range(-1, 1), 0, 400).Draw(t, "channel")
 		every, floor := rapid.IntRange(16, 70).Draw(t, "every"), rapid.Float32Range(0, 1.2).Draw(t, "floor")
 		skipped := rapid.IntRange(0, 9).Draw(t, "skipped")

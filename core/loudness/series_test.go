@@ -11,10 +11,11 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func TestTheSeriesOfAMeterIsThatOfTheWholeSoundInWhateverPiecesItWasWritten(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		pcm := testkit.Noise(rapid.IntRange(1, 2).Draw(t, "channels"), 0.5, audio.Frames(rapid.IntRange(1, 30000).Draw(t, "length")), rapid.Uint64().Draw(t, "seed"))
 		piece := audio.Frames(rapid.IntRange(50, 9000).Draw(t, "piece"))
 		m := loudness.NewMeter(len(pcm))

@@ -14,6 +14,7 @@ import (
 	"ruvel/core/marks"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/testkit/law"
 )
 
 func three() session.Document {
@@ -56,7 +57,7 @@ func inOrder(doc session.Document) (out []session.Marker) {
 }
 
 func TestWhatWasWrittenIsReadAgain(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := session.New()
 		for n := range rapid.IntRange(1, 20).Draw(t, "markers") {
 			name := session.ShortName(strings.Join(strings.Fields(rapid.StringOf(rapid.OneOf(rapid.SampledFrom([]rune(`,;"<>&-`+"\t")), rapid.Rune().Filter(unicode.IsPrint))).Draw(t, "name")), " "))

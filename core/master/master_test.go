@@ -12,6 +12,7 @@ import (
 	"ruvel/core/loudness"
 	"ruvel/core/master"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func atOnce(do func())  { do() }
@@ -168,7 +169,7 @@ func TestAnyWindowIsThatOfTheWholeAndPartsAddUp(t *testing.T) {
 	s := of(pcm, 0, pcm.Length(), 2)
 	m, _ := brought(t, s, -14, -1)
 	out := whole(s, m)
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		from := audio.Frames(rapid.Int64Range(0, int64(pcm.Length())-2).Draw(t, "from"))
 		to := min(pcm.Length(), from+audio.Frames(rapid.Int64Range(1, 60000).Draw(t, "length")))
 		window := audio.NewPCM(2, to-from)
@@ -197,7 +198,7 @@ func TestAnyWindowIsThatOfTheWholeAndPartsAddUp(t *testing.T) {
 }
 
 func TestWhateverTheSoundTheCeilingIsKept(t *testing.T) {
-	rapid.Check(t, func(r *rapid.T) {
+	law.Check(t, func(r *rapid.T) {
 		pcm := testkit.Noise(2, rapid.Float64Range(0.01, 1).Draw(r, "noise"), 21*audio.Second, uint64(rapid.IntRange(1, 1000).Draw(r, "seed")))
 		for range rapid.IntRange(0, 12).Draw(r, "peaks") {
 			i := rapid.IntRange(0, int(pcm.Length())-3).Draw(r, "at")

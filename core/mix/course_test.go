@@ -16,6 +16,7 @@ import (
 	"ruvel/core/treat"
 	"ruvel/core/waveform"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func always() bool { return true }
@@ -45,7 +46,7 @@ func TestTheCellsOfStepsSayWhatTheEngineApplies(t *testing.T) {
 	pcm := talk(1, 25*audio.Second, 3)
 	plan := talkedOver(t, treatment, pcm)
 	out := whole(t, plan)
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		// Spans are crossed over in their first hundredth of a second, where neither is heard alone.
 		k := rapid.Int64Range(0, int64(plan.Length()/mix.CellStep)-1).Draw(t, "step")
 		at := audio.Frames(k) * mix.CellStep

@@ -14,6 +14,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // overlapping is a track with two clips of constant sounds, the second of which begins in
@@ -40,7 +41,7 @@ func overlapping(t require.TestingT, one, two float32, sounds [2]int, overlap, l
 }
 
 func TestTheGainsOfACrossingObeyTheirLawAtEveryFrame(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		overlap := audio.Frames(rapid.IntRange(1, 4000).Draw(t, "overlap"))
 		for _, c := range []struct {
 			law session.Law
@@ -114,7 +115,7 @@ func TestTheLevelInACrossingIsSaid(t *testing.T) {
 
 // A tone that goes on through a cut whose halves were joined again is the tone.
 func TestJoiningWhatASplitCutChangesNoSample(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		ids := doc.Tracks[0].ClipsInOrder()
 		if len(ids) == 0 {

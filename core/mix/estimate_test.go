@@ -17,6 +17,7 @@ import (
 	"ruvel/core/speech"
 	"ruvel/core/waveform"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // unlike are sounds of some seconds that have nothing to do with each other.
@@ -58,7 +59,7 @@ func seriesOf(id string) (loudness.Series, error) { return loudness.Powers(unlik
 func TestTheLoudnessOfAMixIsKnownWithoutRenderingItToHalfAUnit(t *testing.T) {
 	source := knownOf(unlike, nil)
 	worst := 0.0
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := session.New()
 		frames := func(name string, low, high float64) audio.Frames {
 			return audio.Frames(rapid.Float64Range(low, high).Draw(t, name) * audio.Rate)
@@ -235,7 +236,7 @@ func BenchmarkPlanningAnHourThatMakesWay(b *testing.B) {
 }
 
 func TestHowLoudAClipIsHeardIsWhatItsTrackAloneMeasures(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		track := session.Track{
 			ID: "t1", Name: "Voice", Part: session.Voice, Fader: audio.DB(rapid.Float64Range(-12, 6).Draw(t, "fader")), Pan: rapid.Float64Range(-1, 1).Draw(t, "pan"),
 			Clips: map[string]session.Clip{"c1": {

@@ -12,6 +12,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/treat"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // gatedSession is a voice track with a gate and a sound in two clips that follow one another, and what renders it.
@@ -94,7 +95,7 @@ func TestASpanIsKnownByWhatItsGateDidBefore(t *testing.T) {
 
 // What a gate does is what one that has heard all from the beginning does, at the borders of spans and anywhere else.
 func TestAGateInSpansDoesWhatOneThatHasHeardAllDoes(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		hold := session.Millis(rapid.SampledFrom([]int{0, 20, 400, 2000}).Draw(t, "hold"))
 		gate := gateOf(-30, -50, hold)
 		gate.Ahead = session.Millis(rapid.SampledFrom([]int{0, 20}).Draw(t, "ahead"))

@@ -17,6 +17,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/waveform"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 var library = testkit.NewLibrary()
@@ -118,7 +119,7 @@ func renderAll(t *testing.T, doc session.Document, sounds mix.Sounds, length aud
 
 func TestASessionIsTheSumOfItsClips(t *testing.T) {
 	// What one clip is never changes how another sounds, wherever and with what it lies, unless they cross.
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		for _, tr := range doc.Tracks {
 			for id, c := range tr.Clips {
@@ -155,7 +156,7 @@ func TestASessionIsTheSumOfItsClips(t *testing.T) {
 }
 
 func TestWhatAPlanCompiledIsUsedAgainAndNothingElse(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		before := library.Session(t)
 		after := before.Clone()
 		if rapid.Bool().Draw(t, "other") {
@@ -194,7 +195,7 @@ func TestGainIsAdditiveInDBThroughTheWholeChain(t *testing.T) {
 }
 
 func TestEveryWindowIsBitIdenticalToTheWholeRender(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		whole := render(t, doc, 0, 120000)
 		from := audio.Frames(rapid.IntRange(0, 119000).Draw(t, "from"))
@@ -204,7 +205,7 @@ func TestEveryWindowIsBitIdenticalToTheWholeRender(t *testing.T) {
 }
 
 func TestNoSessionMakesAnythingThatIsNotANumber(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		for _, channel := range render(t, library.Session(t), 0, 120000) {
 			for i, v := range channel {
 				if v != v || v > 1e9 || v < -1e9 {
@@ -216,7 +217,7 @@ func TestNoSessionMakesAnythingThatIsNotANumber(t *testing.T) {
 }
 
 func TestMovingEveryClipMovesTheOutput(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		by := audio.Frames(rapid.IntRange(0, 9000).Draw(t, "by"))
 		before := render(t, doc, 0, 100000)
@@ -238,7 +239,7 @@ func TestMovingEveryClipMovesTheOutput(t *testing.T) {
 }
 
 func TestMutingEveryTrackGivesDigitalSilence(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		for i := range doc.Tracks {
 			doc.Tracks[i].Mute = true
@@ -248,7 +249,7 @@ func TestMutingEveryTrackGivesDigitalSilence(t *testing.T) {
 }
 
 func TestSoloLeavesOnlyTheSoloedTrack(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		chosen := rapid.IntRange(0, len(doc.Tracks)-1).Draw(t, "chosen")
 		alone := doc.Clone()
@@ -262,7 +263,7 @@ func TestSoloLeavesOnlyTheSoloedTrack(t *testing.T) {
 }
 
 func TestSplittingAClipAnywhereChangesNothing(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		var all []string
 		for _, tr := range doc.Tracks {
@@ -339,7 +340,7 @@ func TestARecordingThatIsMissingOrTooShortIsAnError(t *testing.T) {
 }
 
 func TestTheLevelOfAMomentIsTheLevelThatIsRendered(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		for i := range doc.Tracks {
 			doc.Tracks[i].Pan = 0
@@ -370,7 +371,7 @@ func TestTheLevelOfAMomentIsTheLevelThatIsRendered(t *testing.T) {
 }
 
 func TestTheHighestSampleOfEachTrackIsThatOfItsOwnMix(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		for i := range doc.Tracks { // clips of one kind, or the two could add up
 			for id, c := range doc.Tracks[i].Clips {

@@ -8,6 +8,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/testkit/law"
 )
 
 // What follows is a renderer written from docs/session.md alone, frame by frame, without
@@ -163,7 +164,7 @@ func reference(d session.Document, length audio.Frames) (left, right []float64) 
 
 func TestARendererWrittenFromTheDescriptionSoundsTheSame(t *testing.T) {
 	// Source: docs/session.md.
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		const length = 60000
 		left, right := reference(doc, length)

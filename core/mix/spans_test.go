@@ -16,6 +16,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/treat"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // allOn is a treatment with all stages on, so set that each has something to do with talk.
@@ -182,7 +183,7 @@ func TestTreatedSpansAreBounded(t *testing.T) {
 
 func TestRandomSessionsThatAreTreatedAreRenderedInWindowsAsWhole(t *testing.T) {
 	library := testkit.NewLibrary()
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		d := library.Session(t)
 		for i := range d.Tracks {
 			if rapid.Bool().Draw(t, "treated") {

@@ -17,6 +17,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/speech"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // The recordings of sessions that make way: a voice that speaks in two phrases of its recording, and music.
@@ -180,7 +181,7 @@ func drawnSession(t *rapid.T, wanted float64) session.Document {
 
 func TestTheRenderedLeadOfEveryPhraseIsTheOneThatIsKept(t *testing.T) {
 	checked := 0
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		const wanted = 15
 		d := drawnSession(t, wanted)
 		b, err := compiled(t, d).Balance()
@@ -261,7 +262,7 @@ func TestATreatedVoiceKeepsItsLeadAsItIsHeard(t *testing.T) {
 }
 
 func TestAWindowOfWhatMakesWayIsCutFromTheWhole(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		d := drawnSession(t, 12)
 		if rapid.Bool().Draw(t, "treated") {
 			d.Tracks[0].Treatment = session.Usual()

@@ -14,6 +14,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/speech"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // known is a source that has been told.
@@ -67,7 +68,7 @@ func TestPausesAreWhereNoneOfTheTracksSpeaks(t *testing.T) {
 }
 
 func TestTightenedPausesAreAsLongAsWasAskedFor(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc, source := talk(t)
 		to := audio.Frames(rapid.IntRange(1000, 40000).Draw(t, "to"))
 		s := pause.Settings{Longer: to + audio.Frames(rapid.IntRange(1, 90000).Draw(t, "longer")), To: to}

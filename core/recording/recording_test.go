@@ -9,6 +9,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/recording"
+	"ruvel/testkit/law"
 )
 
 func fold(samples []float32, channels int, mono bool) audio.PCM {
@@ -33,7 +34,7 @@ func TestTheSidesOfADeviceBecomeTheChannelsOfTheTake(t *testing.T) {
 }
 
 func TestEqualSidesFoldToMonoBitForBit(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		mono := rapid.SliceOfN(rapid.Float32Range(-1, 1), 1, 50).Draw(t, "samples")
 		var both []float32
 		for _, v := range mono {

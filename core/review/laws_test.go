@@ -15,6 +15,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/speech"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func TestWhatIsSetAsideIsListedApartAndComesBackIfItGetsWorse(t *testing.T) {
@@ -142,7 +143,7 @@ func sane(t *rapid.T) (*studio, session.Document, review.Material) {
 }
 
 func TestOfASaneSessionNothingMustBeMendedButItsLoudness(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		s, d, m := sane(t)
 		found := reviewed(t, s, d, m)
 		for _, f := range found { // which is a matter of taste only until the target is chosen
@@ -166,7 +167,7 @@ func TestOfASaneSessionNothingMustBeMendedButItsLoudness(t *testing.T) {
 
 func TestWhateverTheSessionAReviewIsOrderedAndItsFixesCanBeMade(t *testing.T) {
 	library := testkit.NewLibrary()
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		s, _, m := good()
 		d := library.Session(t)
 		for id, pcm := range library {

@@ -10,6 +10,7 @@ import (
 
 	"ruvel/core/problem"
 	"ruvel/core/revise"
+	"ruvel/testkit/law"
 )
 
 type inner struct {
@@ -95,7 +96,7 @@ func TestAMapHasWhateverFieldIsPutIntoIt(t *testing.T) {
 
 // Two who change different fields never see each other; of two who change the same one to different ends the later is told.
 func TestTwoAtOnce(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		word := rapid.SampledFrom([]string{"", "a", "b", "c"})
 		read := said{inner{rapid.IntRange(0, 2).Draw(t, "season"), nil}, word.Draw(t, "text"), false, 0}
 		first, second := word.Draw(t, "first"), word.Draw(t, "second")

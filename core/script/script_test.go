@@ -9,6 +9,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/script"
+	"ruvel/testkit/law"
 )
 
 const sample = `# The Last Fog Signal
@@ -114,7 +115,7 @@ func TestTheTimeFollowsThePaceAndWhatHasBeenRecorded(t *testing.T) {
 }
 
 func TestAPartKeepsItsKeyWhileItsWordsStayAndLosesItWithThem(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		paragraph := rapid.StringMatching(`[a-z]{1,8}( [a-z]{1,8}){0,5}`)
 		parts := rapid.SliceOfN(paragraph, 1, 6).Draw(t, "parts")
 		before := script.Read(strings.Join(parts, "\n\n"), script.Usual, nil)

@@ -17,11 +17,12 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func TestADiffAppliedByAnotherProgramMakesTheOtherDocument(t *testing.T) {
 	// Source: RFC 6902, as carried out by github.com/evanphx/json-patch.
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		a := library.Session(t)
 		b := a.Clone()
 		switch rapid.IntRange(0, 6).Draw(t, "kind") {

@@ -14,12 +14,13 @@ import (
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 var library = testkit.NewLibrary()
 
 func TestADocumentComesBackFromItsJSONByteForByte(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		d := library.Session(t)
 		data := d.JSON()
 		again, err := session.Parse(data)

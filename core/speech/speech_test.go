@@ -10,6 +10,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/speech"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 const second = audio.Second
@@ -47,7 +48,7 @@ func TestBothChannelsAreHeardTogether(t *testing.T) {
 func TestItDoesNotMatterInWhichPiecesARecordingIsHeard(t *testing.T) {
 	pcm := laid(t, "rms", -20).room(-60).pcm.Slice(0, 12*second)
 	want := speech.Find(pcm)
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		l := speech.NewListener()
 		for at := audio.Frames(0); at < pcm.Length(); {
 			n := min(pcm.Length()-at, audio.Frames(rapid.Int64Range(1, 200_000).Draw(t, "frames")))
@@ -60,7 +61,7 @@ func TestItDoesNotMatterInWhichPiecesARecordingIsHeard(t *testing.T) {
 
 func TestPhrasesLieInOrderAndInsideWhateverIsHeard(t *testing.T) {
 	voices := laid(t, "awb", -20).pcm
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		length := audio.Frames(rapid.Int64Range(0, int64(8*second)).Draw(t, "length"))
 		from := audio.Frames(rapid.Int64Range(0, int64(voices.Length()-length)).Draw(t, "from"))
 		pcm := testkit.Noise(1, rapid.Float64Range(0, 1).Draw(t, "noise"), length, rapid.Uint64().Draw(t, "seed"))

@@ -11,6 +11,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/splice"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // quietestByHand tries every place.
@@ -32,7 +33,7 @@ func quietestByHand(left, right audio.PCM, half audio.Frames) (least float64) {
 }
 
 func TestTheQuietestPlaceIsTheOneThatTryingAllFinds(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		half := audio.Frames(rapid.IntRange(1, 20).Draw(t, "half"))
 		n := 2 * (half + audio.Frames(rapid.IntRange(0, 30).Draw(t, "reach")))
 		left := testkit.Noise(1, 0.5, n, uint64(rapid.IntRange(1, 1000).Draw(t, "left")))

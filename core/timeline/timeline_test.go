@@ -16,6 +16,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/timeline"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // What a reader of the form sees, as far as time goes.
@@ -106,7 +107,7 @@ func named(sound string) (name, file string) {
 func TestAnySessionIsReadBackWhereItsClipsLie(t *testing.T) {
 	form := schema(t)
 	library := testkit.NewLibrary()
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		doc := library.Session(t)
 		data, err := timeline.Write(doc, "Title", named)
 		if err != nil {

@@ -11,6 +11,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/treat"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // anySpread is that of a voice whose room, quietest words and ordinary speech follow each other upwards.
@@ -26,7 +27,7 @@ func anySpread(t *rapid.T) treat.Spread {
 }
 
 func TestWhateverTheVoiceASuggestionIsValidAndKeepsItsPromises(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		spread := anySpread(t)
 		start := rapid.SampledFrom(treat.Starts()).Draw(t, "start")
 		laid, why := start.Lay(spread)

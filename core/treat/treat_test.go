@@ -19,6 +19,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/core/treat"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 // through runs sound through a filter of ffmpeg.
@@ -50,7 +51,7 @@ func TestTheStaticCurveIsThatOfThePaper(t *testing.T) {
 	assert.Zero(t, treat.Compressed(c, -30), "at the lower end of the knee")
 	assert.InDelta(t, (1.0/3-1)*25/20, treat.Compressed(c, -25), 1e-12, "in its middle")
 	assert.InDelta(t, (1.0/3-1)*5, treat.Compressed(c, -20), 1e-12, "at its upper end it meets the straight line")
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		c := session.Compressor{
 			Threshold: audio.DB(rapid.Float64Range(-60, 0).Draw(t, "threshold")), Ratio: rapid.Float64Range(1, 20).Draw(t, "ratio"),
 			Knee: audio.DB(rapid.Float64Range(0, 24).Draw(t, "knee")),
@@ -178,7 +179,7 @@ func TestNothingComesOverTheCeilingOfALimiter(t *testing.T) {
 			assert.LessOrEqual(t, truePeak(got), float64(ceiling)+0.1, "%s, %v", name, ceiling)
 		}
 	}
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		sound := audio.NewPCM(rapid.IntRange(1, 2).Draw(t, "channels"), audio.Frames(rapid.IntRange(1, 6000).Draw(t, "length")))
 		for range rapid.IntRange(0, 6).Draw(t, "pieces") {
 			at := rapid.IntRange(0, int(sound.Length())-1).Draw(t, "at")
@@ -232,7 +233,7 @@ func anyTreatment(t *rapid.T) session.Treatment {
 
 func TestWhateverComesInNoSampleThatIsNoNumberComesOut(t *testing.T) {
 	odd := []float32{float32(math.NaN()), float32(math.Inf(1)), float32(math.Inf(-1)), math.MaxFloat32, -math.MaxFloat32, math.SmallestNonzeroFloat32, 1, 0}
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		settings := anyTreatment(t)
 		sound := testkit.Noise(rapid.IntRange(1, 2).Draw(t, "channels"), 0.5, audio.Frames(rapid.IntRange(0, 5000).Draw(t, "length")), 1)
 		for range rapid.IntRange(0, 5).Draw(t, "odd ones") {

@@ -12,10 +12,11 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/waveform"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func TestAPartOfALevelIsReadAsTheWholeWouldBe(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		p := build(testkit.Noise(1, 0.9, audio.Frames(rapid.IntRange(0, 60000).Draw(t, "length")), rapid.Uint64().Draw(t, "seed")), 4096)
 		data, err := p.MarshalBinary()
 		require.NoError(t, err)
@@ -30,7 +31,7 @@ func TestAPartOfALevelIsReadAsTheWholeWouldBe(t *testing.T) {
 }
 
 func TestRunsOfAFewFramesAreThoseOfTheSamplesAndJoinToCoarserOnes(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		pcm := testkit.Noise(2, 0.9, audio.Frames(rapid.IntRange(1, 3000).Draw(t, "length")), rapid.Uint64().Draw(t, "seed"))
 		from := audio.Frames(16 * rapid.IntRange(0, 250).Draw(t, "from"))
 		count := rapid.IntRange(1, 100).Draw(t, "count")

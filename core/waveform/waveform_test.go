@@ -10,6 +10,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/waveform"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func build(pcm audio.PCM, piece audio.Frames) waveform.Pyramid {
@@ -30,7 +31,7 @@ func TestAPeakHoldsTheLowestAndHighestSampleOfBothChannels(t *testing.T) {
 }
 
 func TestNoViewOfASoundHidesASample(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		pcm := testkit.Noise(1, 0.9, audio.Frames(rapid.IntRange(1, 60000).Draw(t, "length")), rapid.Uint64().Draw(t, "seed"))
 		p := build(pcm, audio.Frames(rapid.IntRange(1, 5000).Draw(t, "piece")))
 		from := rapid.IntRange(0, int(pcm.Length())-1).Draw(t, "from")

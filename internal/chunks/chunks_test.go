@@ -15,6 +15,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/internal/chunks"
 	"ruvel/internal/disk"
+	"ruvel/testkit/law"
 )
 
 func bytesOf(samples ...float32) (out []byte) {
@@ -89,7 +90,7 @@ func TestAFullDiskKeepsNothingHalf(t *testing.T) {
 }
 
 func TestHoweverChunksAreSentAgainTheTakeIsTheRecording(t *testing.T) {
-	rapid.Check(t, func(rt *rapid.T) {
+	law.Check(t, func(rt *rapid.T) {
 		dir, err := os.MkdirTemp("", "takes")
 		require.NoError(rt, err)
 		defer os.RemoveAll(dir)

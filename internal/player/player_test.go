@@ -12,6 +12,7 @@ import (
 	"ruvel/core/details"
 	"ruvel/internal/player"
 	"ruvel/internal/store"
+	"ruvel/testkit/law"
 )
 
 func TestASilhouetteHasABarForEachHeightAndIsALineWhereNoneIsKnown(t *testing.T) {
@@ -26,7 +27,7 @@ func TestASilhouetteHasABarForEachHeightAndIsALineWhereNoneIsKnown(t *testing.T)
 
 // Whatever an episode says of itself, and whatever listeners write, stays text.
 func TestNothingThatIsWrittenBecomesAPartOfThePage(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
+	law.Check(t, func(t *rapid.T) {
 		text := rapid.Custom(func(t *rapid.T) string {
 			return strings.Join(rapid.SliceOf(rapid.SampledFrom([]string{`<script>`, `</title>`, `">`, `'`, "<img src=x onerror=alert(1)>", "javascript:alert(1)", "{{", "</textarea>", "&", "a", " ", "\n"})).Draw(t, "parts"), "")
 		})

@@ -14,6 +14,7 @@ import (
 	"ruvel/core/edit"
 	"ruvel/internal/server"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func TestThePublishedSchemaAcceptsEverySessionAndRefusesOthers(t *testing.T) {
@@ -26,7 +27,7 @@ func TestThePublishedSchemaAcceptsEverySessionAndRefusesOthers(t *testing.T) {
 	schema, err := c.Compile("session.schema.json")
 	require.NoError(t, err)
 	library := testkit.NewLibrary()
-	rapid.Check(t, func(rt *rapid.T) {
+	law.Check(t, func(rt *rapid.T) {
 		v, err := jsonschema.UnmarshalJSON(bytes.NewReader(library.Session(rt).JSON()))
 		require.NoError(t, err)
 		require.NoError(t, schema.Validate(v))

@@ -109,7 +109,7 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
-	r.Use(signed, middleware.Recoverer, log, headers().Handler, s.ours, sameOrigin.Handler, s.leaving, s.arriving)
+	r.Use(signed, middleware.Recoverer, log, headers().Handler, compressed, s.ours, sameOrigin.Handler, s.leaving, s.arriving)
 	r.MethodNotAllowed(wrongMethod)
 	r.Route("/api", func(r chi.Router) {
 		r.Use(noStore, s.there, s.roomy, s.followable)

@@ -41,7 +41,7 @@ const (
 )
 
 func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
+	housetest.MainAlone(m, func(h housetest.House) error {
 		h.Uploads.Most, h.Library.MaxUpload = 20<<20, 20<<20
 		h.Plans.Idle = 50 * time.Millisecond
 		h.Names, h.BodyPatience = []string{"desk.harbour.example"}, 3*time.Second

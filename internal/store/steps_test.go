@@ -15,11 +15,12 @@ import (
 	"ruvel/core/session"
 	"ruvel/internal/store"
 	"ruvel/testkit"
+	"ruvel/testkit/law"
 )
 
 func TestGoingToAnyStepGivesTheDocumentOfThenByteForByte(t *testing.T) {
 	st, show, _ := open(t)
-	rapid.Check(t, func(rt *rapid.T) {
+	law.Check(t, func(rt *rapid.T) {
 		e, err := st.AddEpisode(ctx, show.ID, "Property", 0, library.Session(rt))
 		require.NoError(t, err)
 		doc, version := document(t, st, e.ID)

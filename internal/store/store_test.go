@@ -24,6 +24,7 @@ import (
 	"ruvel/internal/store"
 	"ruvel/testkit"
 	"ruvel/testkit/dbtest"
+	"ruvel/testkit/law"
 )
 
 func TestMain(m *testing.M) { dbtest.Main(m) }
@@ -83,7 +84,7 @@ func problemCode(t testing.TB, err error) string {
 
 func TestUndoingEverythingGivesBackEveryDocumentByteForByte(t *testing.T) {
 	st, show, _ := open(t)
-	rapid.Check(t, func(rt *rapid.T) {
+	law.Check(t, func(rt *rapid.T) {
 		e, err := st.AddEpisode(ctx, show.ID, "Property", 0, library.Session(rt))
 		require.NoError(t, err)
 		doc, version := document(t, st, e.ID)
@@ -202,7 +203,7 @@ func TestNoIDIsUsedTwiceNotEvenAfterAnUndo(t *testing.T) {
 func TestTwoServersOnOneDatabaseSeeEachOthersEdits(t *testing.T) {
 	one, show, _ := open(t)
 	other := another(t)
-	rapid.Check(t, func(rt *rapid.T) {
+	law.Check(t, func(rt *rapid.T) {
 		e, err := one.AddEpisode(ctx, show.ID, "Two servers", 0, session.New())
 		require.NoError(t, err)
 		version := edited(t, one, e.ID, 1, "", edit.InsertClip{Sound: testkit.ID(0), Part: session.Voice, Name: "Link"}).Version

@@ -50,7 +50,8 @@ type Sweeper struct {
 	RemoveTake func(ctx context.Context, id string) error
 	Ages       Ages
 	Pictures   *work.Pictures
-	// Now is the time; nil: that of the machine.
+	// Now is the time by which it is noted since when nothing names a file; nil: that of the machine. How old a file is goes
+	// by the machine's own clock: it is what wrote the file's time.
 	Now func() time.Time
 }
 
@@ -161,7 +162,7 @@ const halfWritten = ".tmp"
 
 // bucket removes originals, mixdowns and pictures that nothing has named for as long as a file without an owner stays.
 func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
-	old := s.now().Add(-s.Ages.Unowned)
+	old := time.Now().Add(-s.Ages.Unowned)
 	var originals, mixdowns, pictures, left []string
 	list := s.Bucket.List(nil)
 	for {

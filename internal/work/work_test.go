@@ -27,7 +27,7 @@ import (
 	"ruvel/testkit/dbtest"
 )
 
-func TestMain(m *testing.M) { dbtest.Main(m) }
+func TestMain(m *testing.M) { dbtest.MainAlone(m) }
 
 var ctx = context.Background()
 

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"ruvel/internal/server"
+	"ruvel/testkit/dbtest"
 )
 
 // House is a running Ruvel.
@@ -21,15 +22,31 @@ type House struct {
 // Main starts a house, hands it to ready, runs the tests of a package and ends both, and
 // whatever else is to be ended after them.
 func Main(m *testing.M, ready func(House) error, ends ...func()) {
-	code, err := run(m, ready, ends)
+	dsn, err := dbtest.Make()
 	if err != nil {
-		fmt.Fprintln(os.Stderr, "the tests could not be started:", err)
-		code = 1
+		fmt.Fprintln(os.Stderr, "the tests have no database:", err)
+		os.Exit(1)
 	}
+	code := run(m, server.Settings{Database: dsn}, ready, ends)
+	dbtest.Tidy()
 	os.Exit(code)
 }
 
-func run(m *testing.M, ready func(House) error, ends []func()) (code int, err error) {
+// MainAlone is Main with a database server of the house's own, which may be killed.
+func MainAlone(m *testing.M, ready func(House) error, ends ...func()) {
+	os.Exit(run(m, server.Settings{}, ready, ends))
+}
+
+func run(m *testing.M, settings server.Settings, ready func(House) error, ends []func()) int {
+	code, err := within(m, settings, ready, ends)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "the tests could not be started:", err)
+		return 1
+	}
+	return code
+}
+
+func within(m *testing.M, settings server.Settings, ready func(House) error, ends []func()) (code int, err error) {
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
 	data, err := os.MkdirTemp("", "ruvel-house")
@@ -40,7 +57,8 @@ func run(m *testing.M, ready func(House) error, ends []func()) (code int, err er
 	if err := os.Chmod(data, 0o755); err != nil { // the database runs as a user of its own
 		return 1, err
 	}
-	house, err := server.Start(ctx, server.Settings{Data: data})
+	settings.Data = data
+	house, err := server.Start(ctx, settings)
 	if err != nil {
 		return 1, err
 	}

@@ -6,13 +6,6 @@ import { Player } from "../listening/player";
 import { followCourses } from "../drawing/courses";
 import { preload } from "../drawing/peaks";
 import { Recorder } from "../recording/recorder";
-import ArrangePanel from "../stages/arrange/ArrangePanel.vue";
-import BalancePanel from "../stages/balance/BalancePanel.vue";
-import GatherPanel from "../stages/gather/GatherPanel.vue";
-import ReadingView from "../stages/gather/ReadingView.vue";
-import HandOverPanel from "../stages/handover/HandOverPanel.vue";
-import CheckPanel from "../stages/check/CheckPanel.vue";
-import LoudnessStrip from "../stages/check/LoudnessStrip.vue";
 import { useCheck } from "../stores/check";
 import { useDesk } from "../stores/desk";
 import { useSession } from "../stores/session";
@@ -35,6 +28,7 @@ import QuestionDialog from "./QuestionDialog.vue";
 import OverviewStrip from "./OverviewStrip.vue";
 import RenderDialog from "./RenderDialog.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
+import { fetchTheRest, later } from "./later";
 import { useShortcuts } from "./shortcuts";
 import LeadStrip from "./LeadStrip.vue";
 import TimeLines from "./TimeLines.vue";
@@ -57,13 +51,6 @@ const help = ref(false);
 const panelOpen = ref(true);
 const lanes = useTemplateRef<HTMLElement>("lanes");
 const { width, height } = useElementSize(lanes);
-const panels = {
-  gather: GatherPanel,
-  arrange: ArrangePanel,
-  balance: BalancePanel,
-  check: CheckPanel,
-  handover: HandOverPanel,
-};
 let opening = Promise.resolve();
 
 const { dropping, takeFiles } = useDropping(desk, () => opening);
@@ -84,6 +71,7 @@ onMounted(async () => {
   const untouched = desk.stage.value === "gather" && desk.gatherTab.value === "sounds" && !recorder.busy;
   if (unfinished) desk.gatherTab.value = "record";
   else if (session.length > 0 && untouched) desk.stage.value = "balance";
+  void fetchTheRest();
 });
 onBeforeUnmount(() => {
   desk.hearing.stop();
@@ -192,6 +180,18 @@ function wheel(event: WheelEvent): void {
     desk.time.show(desk.time.start + (event.deltaX || event.deltaY) * desk.time.scale);
   }
 }
+</script>
+
+<script lang="ts">
+const panels = {
+  gather: later(() => import("../stages/gather/GatherPanel.vue")),
+  arrange: later(() => import("../stages/arrange/ArrangePanel.vue")),
+  balance: later(() => import("../stages/balance/BalancePanel.vue")),
+  check: later(() => import("../stages/check/CheckPanel.vue")),
+  handover: later(() => import("../stages/handover/HandOverPanel.vue")),
+};
+const ReadingView = later(() => import("../stages/gather/ReadingView.vue"));
+const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
 </script>
 
 <template>

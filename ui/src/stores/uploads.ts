@@ -1,6 +1,6 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
-import { Upload as Tus, type DetailedError, type PreviousUpload } from "tus-js-client";
+import type { DetailedError, PreviousUpload, Upload as Tus } from "tus-js-client";
 import { refusalOf, type Part } from "../api/client";
 import { OURS } from "../api/ours";
 import { holdPage } from "../talk/leaving";
@@ -29,7 +29,8 @@ export interface Purpose {
 }
 
 interface Running {
-  tus: Tus;
+  /** Undefined until the script that sends has come. */
+  tus?: Tus;
   begun: number;
   from: number;
   /** When something went out last, in milliseconds. */
@@ -38,6 +39,9 @@ interface Running {
 
 /** Milliseconds after which a file that does not move is sent anew from where it stopped: its line may be dead without a sign. */
 const STALLED_MS = 20_000;
+
+/** Milliseconds after which the script that sends is asked for again. */
+const SCRIPT_AGAIN_MS = 3000;
 
 /** How many files are sent at a time; the others wait. Connections must be left for listening and for events. */
 const HANDS = 3;
@@ -64,14 +68,18 @@ export const useUploads = defineStore("uploads", () => {
   function next(): void {
     for (const upload of list.value) {
       if (running.size >= HANDS) return;
-      if (upload.state === "waiting" && !running.has(upload.key)) send(upload);
+      if (upload.state === "waiting" && !running.has(upload.key)) void send(upload);
     }
   }
 
-  function send(upload: Upload): void {
+  async function send(upload: Upload): Promise<void> {
     const { file, purpose } = files.get(upload.key)!;
-    const entry: Running = { tus: undefined as unknown as Tus, begun: 0, from: 0, moved: performance.now() };
-    entry.tus = new Tus(file, {
+    const entry: Running = { begun: 0, from: 0, moved: performance.now() };
+    running.set(upload.key, entry);
+    upload.state = "sending";
+    const { Upload: Sender } = await sending(() => (upload.state = "interrupted"));
+    if (running.get(upload.key) !== entry) return; // it was cancelled meanwhile
+    const tus: Tus = new Sender(file, {
       endpoint: "/api/uploads/",
       metadata: metadata(upload.show, file, purpose),
       retryDelays: RETRIES,
@@ -79,7 +87,7 @@ export const useUploads = defineStore("uploads", () => {
       onProgress: (sent) => progress(upload, entry, sent),
       onShouldRetry: (error) => {
         const status = error.originalResponse?.getStatus() ?? 0;
-        const full = status === 507 && entry.tus.url !== null; // what has come is there, and the rest comes later
+        const full = status === 507 && tus.url !== null; // what has come is there, and the rest comes later
         const silent = !answered(error);
         const again = full || silent || status === 423 || status === 409 || (status >= 500 && status !== 507);
         if (again) Object.assign(upload, { state: full ? "full" : "interrupted", left: 0 });
@@ -93,14 +101,13 @@ export const useUploads = defineStore("uploads", () => {
       },
       onSuccess: () => remove(upload.key),
     });
-    running.set(upload.key, entry);
+    entry.tus = tus;
     upload.state = "sending";
-    void entry.tus.findPreviousUploads().then((found) => {
-      if (running.get(upload.key) !== entry) return;
-      const earlier = found.find((f) => !inUse(f));
-      if (earlier) entry.tus.resumeFromPreviousUpload(earlier);
-      entry.tus.start();
-    });
+    const found = await tus.findPreviousUploads();
+    if (running.get(upload.key) !== entry) return;
+    const earlier = found.find((f) => !inUse(f));
+    if (earlier) tus.resumeFromPreviousUpload(earlier);
+    tus.start();
   }
 
   /** Takes up again what has not moved for long. */
@@ -108,16 +115,17 @@ export const useUploads = defineStore("uploads", () => {
     const now = performance.now();
     for (const upload of list.value) {
       const entry = running.get(upload.key);
-      if (!entry || upload.state !== "sending" || now - entry.moved < STALLED_MS) continue;
+      const tus = entry?.tus;
+      if (!tus || upload.state !== "sending" || now - entry.moved < STALLED_MS) continue;
       entry.moved = now;
       Object.assign(upload, { state: "interrupted", left: 0 });
-      void entry.tus.abort().then(() => running.get(upload.key) === entry && entry.tus.start());
+      void tus.abort().then(() => running.get(upload.key) === entry && tus.start());
     }
   }
   setInterval(revive, STALLED_MS / 4);
 
   function inUse(found: PreviousUpload): boolean {
-    return [...running.values()].some((r) => r.tus.url !== null && r.tus.url === found.uploadUrl);
+    return [...running.values()].some((r) => !!r.tus?.url && r.tus.url === found.uploadUrl);
   }
 
   function progress(upload: Upload, entry: Running, sent: number): void {
@@ -136,13 +144,25 @@ export const useUploads = defineStore("uploads", () => {
     running.delete(key);
     files.delete(key);
     const upload = list.value.find((u) => u.key === key);
-    if (entry && upload && upload.sent < upload.size) void entry.tus.abort(true).catch(() => undefined);
+    if (entry && upload && upload.sent < upload.size) void entry.tus?.abort(true).catch(() => undefined);
     list.value = list.value.filter((u) => u.key !== key);
     next();
   }
 
   return { list, going, add, remove };
 });
+
+/** The script that sends files. It comes with the first one, or before; while it does not come it is asked for again. */
+async function sending(interrupted: () => void): Promise<typeof import("tus-js-client")> {
+  for (;;) {
+    try {
+      return await import("tus-js-client");
+    } catch {
+      interrupted();
+      await new Promise((again) => setTimeout(again, SCRIPT_AGAIN_MS));
+    }
+  }
+}
 
 /** Whether Ruvel itself has answered: what a proxy says in its place is silence. */
 function answered(error: DetailedError): boolean {
