@@ -18,6 +18,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/demo"
 	"ruvel/internal/store"
 )
 
@@ -496,16 +497,8 @@ func TestPausesAreShownHeardLeftOutAndTightenedInOneStep(t *testing.T) {
 // openRough opens an episode of this test's own with pauses in its voice: the sample's, copied.
 func openRough(t *testing.T, w *Window) {
 	t.Helper()
-	w.Go("/")
-	openSample(w)
-	w.Until(`document.querySelectorAll(".clip").length === 9`)
-	w.Key("a", chromedp.ModifierCtrl)
-	w.Until(`document.querySelectorAll(".clip.chosen").length === 9`)
-	w.Key("c", chromedp.ModifierCtrl)
-	w.Until(`localStorage.getItem("ruvel-copied")`)
-	newEpisode(w, "With pauses")
-	w.Key("v", chromedp.ModifierCtrl)
-	w.Until(`document.querySelectorAll(".clip").length === 9`)
+	w.Go("/episodes/" + copyOf(w, demo.EpisodeTitle, "With pauses", nil))
+	w.untilClips(9)
 }
 
 func TestTheHistoryNamesEveryStepAndGoesToAnyOfThem(t *testing.T) {

@@ -28,12 +28,7 @@ import (
 // withTwoClips opens a new episode with the newcomer's voice and music on it.
 func withTwoClips(t *testing.T, w *Window, title string) (episode string) {
 	t.Helper()
-	episode = newEpisode(w, title)
-	voiceFile, musicFile := dropped(t)
-	x, y := w.Find(".lanes").At(0.6, 0.9)
-	w.Drop(x, y, voiceFile, musicFile)
-	w.Until(`document.querySelectorAll(".clip").length === 2`)
-	return episode
+	return twoClips.Open(w, title)
 }
 
 func TestASecondWindowFollowsWhatTheFirstOneDoes(t *testing.T) {

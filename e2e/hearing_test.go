@@ -28,28 +28,29 @@ import (
 // numbered is a sound that says of each of its frames which one it is: on the right it is
 // constant, and on the left it grows with the frame. Whatever gain both have had, their
 // ratio is the place and the right one the gain.
-func numbered(t *testing.T) (file string, length float64) {
-	const seconds = 40
+func numbered(t testing.TB) (file string) {
+	const seconds = numberedLength / audio.Rate
 	file = filepath.Join(t.TempDir(), "Numbered.wav")
 	n := fmt.Sprint(seconds * audio.Rate)
 	testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i", "aevalsrc=0.5*n/"+n+"|0.5:s=48000:d="+fmt.Sprint(seconds), "-c:a", "pcm_f32le", file)
-	return file, seconds * audio.Rate
+	return file
 }
+
+// numberedLength is how long it is, in frames.
+const numberedLength = 40 * audio.Rate
+
+var withOneNumbered = Kind{clips: 1, prepare: func(w *Window) string { return dropOn(w, "Numbered", numbered(w.t)) }}
 
 // withNumbered opens a new episode with such a sound on it, of so many frames, and has what the page plays heard.
 func withNumbered(t *testing.T, title string) (w *Window, episode string, length float64) {
 	t.Helper()
 	w = OpenWindow(t, base)
 	w.Hear()
-	episode = newEpisode(w, title)
-	file, length := numbered(t)
-	x, y := w.Find(".lanes").At(0.6, 0.9)
-	w.Drop(x, y, file)
-	w.Until(`document.querySelectorAll(".clip").length === 1`)
+	episode = withOneNumbered.Open(w, title)
 	w.Press("Play") // the first time, the page gets its sound ready
 	w.Until(`document.querySelector(".now").innerText >= "0:00.50"`)
 	w.Press("Pause")
-	return w, episode, length
+	return w, episode, numberedLength
 }
 
 // dragged is what was heard while a fader was dragged.

@@ -169,10 +169,9 @@ func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testi
 	assert.InDelta(t, taken, 20*math.Log10(float64(pcm[1][5*audio.Second])/0.5), 0.01, "the reduction is in the file")
 }
 
-// withVoice opens a new episode with a voice on it that is a tone of a second, half loud at -10 dBFS and
-// half soft at -30, and a pause with a room in it every four seconds; and has what is played heard.
-func withVoice(t *testing.T, title string) (w *Window, episode string) {
-	t.Helper()
+// withOneVoice has a voice that is a tone of a second, half loud at -10 dBFS and half soft at -30, and a pause with a room
+// in it every four seconds.
+var withOneVoice = Kind{clips: 1, prepare: func(w *Window) string {
 	pcm := testkit.Noise(1, 0.001, 32*audio.Second, 4)
 	loud, soft := testkit.Sine(1, 600, -10, 0, pcm.Length()), testkit.Sine(1, 600, -30, 0, pcm.Length())
 	for i := range pcm[0] {
@@ -184,12 +183,15 @@ func withVoice(t *testing.T, title string) (w *Window, episode string) {
 			pcm[0][i] += soft[0][i]
 		}
 	}
+	return dropOn(w, "A voice", testkit.WriteWAV(w.t, "Guest at the table.wav", pcm))
+}}
+
+// withVoice opens a new episode with that voice on it, and has what is played heard.
+func withVoice(t *testing.T, title string) (w *Window, episode string) {
+	t.Helper()
 	w = OpenWindow(t, base)
 	w.Hear()
-	episode = newEpisode(w, title)
-	x, y := w.Find(".lanes").At(0.6, 0.9)
-	w.Drop(x, y, testkit.WriteWAV(t, "Guest at the table.wav", pcm))
-	w.Until(`document.querySelectorAll(".clip").length === 1`)
+	episode = withOneVoice.Open(w, title)
 	w.Press("Balance")
 	w.Click(`.card .name`)
 	w.Until(`document.querySelector("aside [aria-label='Name under which the show keeps this treatment'], aside .starts")`)

@@ -17,19 +17,13 @@ import (
 	"ruvel/testkit"
 )
 
-// spokenOver is an episode with a voice of 4 s, placed by hand at 8 s, and music of 20 s, and its document.
-func spokenOver(t *testing.T, title string) (w *Window, episode string, d session.Document) {
-	t.Helper()
-	w = OpenWindow(t, base)
-	w.Hear()
-	episode = newEpisode(w, title)
+// voiceOverMusic has a voice of 4 s, placed by hand at 8 s, and music of 20 s.
+var voiceOverMusic = Kind{clips: 2, prepare: func(w *Window) string {
 	said := testkit.Join(testkit.Noise(1, 0.0005, audio.Second, 1), testkit.Voice(0.8, 120, 2*audio.Second), testkit.Noise(1, 0.0005, audio.Second, 2))
-	voice := testkit.WriteWAV(t, "keeper voice.wav", said)
-	music := testkit.WriteWAV(t, "harbour music.wav", testkit.Sine(2, 1000, -14, 0, 20*audio.Second))
-	x, y := w.Find(".lanes").At(0.6, 0.9)
-	w.Drop(x, y, music, voice)
-	w.Until(`document.querySelectorAll(".clip").length === 2`)
-	d = untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 2 })
+	voice := testkit.WriteWAV(w.t, "keeper voice.wav", said)
+	music := testkit.WriteWAV(w.t, "harbour music.wav", testkit.Sine(2, 1000, -14, 0, 20*audio.Second))
+	episode := dropOn(w, "Voice over music", music, voice)
+	d := untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 2 })
 	for _, track := range d.Tracks {
 		name := fmt.Sprintf(`[aria-label="More for %s"]`, track.Name)
 		part := map[bool]string{true: "Use for music", false: "Use for voice"}[d.Sounds[oneClip(track).Sound].Channels == 2]
@@ -39,8 +33,17 @@ func spokenOver(t *testing.T, title string) (w *Window, episode string, d sessio
 			untilKept(w, episode, func(d session.Document) bool { return d.Tracks[d.FindTrack(track.ID)].Part == wanted })
 		}
 	}
+	return episode
+}}
+
+// spokenOver is an episode with that, and its document.
+func spokenOver(t *testing.T, title string) (w *Window, episode string, d session.Document) {
+	t.Helper()
+	w = OpenWindow(t, base)
+	w.Hear()
+	episode = voiceOverMusic.Open(w, title)
 	w.Press("Balance")
-	return w, episode, untilKept(w, episode, func(d session.Document) bool { return parted(d) })
+	return w, episode, untilKept(w, episode, parted)
 }
 
 func oneClip(t session.Track) (c session.Clip) {

@@ -191,6 +191,12 @@ func (w *Window) UntilText(text string) {
 	w.Until(fmt.Sprintf("document.body.innerText.includes(%q)", text))
 }
 
+// untilClips waits until the desk shows so many clips.
+func (w *Window) untilClips(n int) {
+	w.t.Helper()
+	w.Until(fmt.Sprintf(`document.querySelectorAll(".clip").length === %d`, n))
+}
+
 // Box is where an element is on the screen.
 type Box struct{ X, Y, Width, Height float64 }
 

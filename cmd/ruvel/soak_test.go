@@ -202,7 +202,7 @@ func (s *soak) kill() {
 
 func TestNothingIsLostOrLeaksHoweverOftenSomethingIsKilled(t *testing.T) {
 	t.Parallel()
-	length := time.Minute
+	length := 30 * time.Second
 	if v := os.Getenv("RUVEL_SOAK"); v != "" {
 		var err error
 		length, err = time.ParseDuration(v)

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -22,11 +23,31 @@ import (
 	"ruvel/testkit/dbtest"
 )
 
-func TestMain(m *testing.M) { dbtest.Main(m) }
+func TestMain(m *testing.M) {
+	dbtest.Main(m, func() { _ = os.RemoveAll(written.dir) })
+}
+
+// written is the folder with the series, once it has been written.
+var written struct {
+	sync.Once
+	dir string
+	err error
+}
+
+// sample gives that folder.
+func sample(t *testing.T) string {
+	t.Helper()
+	written.Do(func() {
+		if written.dir, written.err = os.MkdirTemp("", "ruvel-series"); written.err == nil {
+			written.err = demo.Write(context.Background(), written.dir)
+		}
+	})
+	require.NoError(t, written.err)
+	return written.dir
+}
 
 func TestTheSampleEpisodeIsCompleteAndItsMusicHasForm(t *testing.T) {
-	dir := t.TempDir()
-	require.NoError(t, demo.Write(t.Context(), dir))
+	dir := sample(t)
 	data, err := os.ReadFile(filepath.Join(dir, "session.json"))
 	require.NoError(t, err)
 	doc, err := session.Parse(data)

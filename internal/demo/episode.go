@@ -284,31 +284,24 @@ func Write(ctx context.Context, dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
+	all := items()
+	made := make([]session.Sound, len(all))
+	g, each := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, it := range all {
+		g.Go(func() (err error) {
+			made[i], err = write(each, dir, it)
+			return err
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return err
+	}
 	known := map[string]session.Sound{}
 	ids := map[string]string{}
-	for n, it := range items() {
-		data, err := file(ctx, it)
-		if err != nil {
-			return err
-		}
-		name := it.key + ".wav"
-		if it.make == nil && !it.left {
-			name = it.key + ".flac"
-		}
-		path := filepath.Join(dir, name)
-		if err := os.WriteFile(path, data, 0o644); err != nil {
-			return err
-		}
-		info, err := media.Probe(ctx, path)
-		if err != nil {
-			return err
-		}
-		length, err := media.Decode(ctx, path, info, func(audio.PCM) error { return nil })
-		if err != nil {
-			return err
-		}
-		ids[it.key] = fmt.Sprintf("%064x", n+1)
-		known[ids[it.key]] = session.Sound{Channels: info.Channels, Length: length, Path: name}
+	for i, it := range all {
+		ids[it.key] = fmt.Sprintf("%064x", i+1)
+		known[ids[it.key]] = made[i]
 	}
 	doc, err := Episode(ids, func(id string) (session.Sound, bool) { s, ok := known[id]; return s, ok })
 	if err != nil {
@@ -322,6 +315,28 @@ func Write(ctx context.Context, dir string) error {
 		return err
 	}
 	return os.WriteFile(filepath.Join(dir, "rough-cut.json"), rough.JSON(), 0o644)
+}
+
+// write puts the file of a sound into a folder.
+func write(ctx context.Context, dir string, it item) (session.Sound, error) {
+	data, err := file(ctx, it)
+	if err != nil {
+		return session.Sound{}, err
+	}
+	name := it.key + ".wav"
+	if it.make == nil && !it.left {
+		name = it.key + ".flac"
+	}
+	path := filepath.Join(dir, name)
+	if err := os.WriteFile(path, data, 0o644); err != nil {
+		return session.Sound{}, err
+	}
+	info, err := media.Probe(ctx, path)
+	if err != nil {
+		return session.Sound{}, err
+	}
+	length, err := media.Decode(ctx, path, info, func(audio.PCM) error { return nil })
+	return session.Sound{Channels: info.Channels, Length: length, Path: name}, err
 }
 
 // score builds a document edit by edit; the first error stays.

@@ -15,12 +15,11 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/core/speech"
-	"ruvel/internal/demo"
 	"ruvel/testkit"
 )
 
-// written is a document of the series with its plan, which reads the files beside it.
-func written(t *testing.T, dir, name string) (session.Document, *mix.Plan, mix.Sounds) {
+// opened is a document of the series with its plan, which reads the files beside it.
+func opened(t *testing.T, dir, name string) (session.Document, *mix.Plan, mix.Sounds) {
 	t.Helper()
 	data, err := os.ReadFile(filepath.Join(dir, name))
 	require.NoError(t, err)
@@ -56,17 +55,16 @@ func (f found) Phrases(id string, _ float64) ([]speech.Phrase, error) {
 }
 
 func TestTheFinishedEpisodeIsClearThroughoutAndTheRoughCutHasItsFaults(t *testing.T) {
-	dir := t.TempDir()
-	require.NoError(t, demo.Write(t.Context(), dir))
+	dir := sample(t)
 	clear, _ := lead.FindAim("clear")
 
-	doc, plan, sounds := written(t, dir, "session.json")
+	doc, plan, sounds := opened(t, dir, "session.json")
 	course, m := leads(t, doc, plan, sounds)
 	assert.Empty(t, course.Misses(clear), "the finished episode")
 	assert.InDelta(t, -16, m.Loudness.Integrated, 0.2)
 	assert.Less(t, m.Loudness.TruePeak, -1.0)
 
-	doc, plan, sounds = written(t, dir, "rough-cut.json")
+	doc, plan, sounds = opened(t, dir, "rough-cut.json")
 	course, m = leads(t, doc, plan, sounds)
 	at := func(track, name string) session.Clip {
 		for _, t := range doc.Tracks {

@@ -335,7 +335,13 @@ func TestTheRemovalOfAnEpisodeIsToldToItsWindows(t *testing.T) {
 	events := follow(t, episode)
 	want[any](t, "DELETE", "/episodes/"+episode, nil)
 	next(t, events, func(e work.Event) bool { return e.Removed != nil })
-	_, _, _ = call(t, "GET", "/events?episode="+episode, nil)
+	// A window that asks later is told so at once, and its stream stays: one that ended would be asked for again.
+	late, err := http.Get(base + "/events?episode=" + episode)
+	require.NoError(t, err)
+	defer late.Body.Close()
+	line, err := bufio.NewReader(late.Body).ReadString('\n')
+	require.NoError(t, err)
+	assert.Contains(t, line, `"removed"`)
 }
 
 func TestADeskComesWithWhatFollowsFromItsDocument(t *testing.T) {

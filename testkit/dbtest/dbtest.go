@@ -32,9 +32,12 @@ var (
 	alone  bool
 )
 
-// Main runs the tests of a package and then leaves no database behind.
-func Main(m *testing.M) {
+// Main runs the tests of a package and then leaves no database behind, nor what else is to be ended.
+func Main(m *testing.M, ends ...func()) {
 	code := m.Run()
+	for _, end := range ends {
+		end()
+	}
 	Tidy()
 	os.Exit(code)
 }

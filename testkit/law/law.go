@@ -22,8 +22,8 @@ const (
 )
 
 // Check tries a property on random cases, as rapid.Check does, until its time is over. One that fails is made smaller however
-// long that takes, and is told with the seed by which it comes again.
-func Check(t *testing.T, property func(*rapid.T)) {
+// long that takes, and is told with the seed by which it comes again. It gives the number of cases.
+func Check(t *testing.T, property func(*rapid.T)) (cases int) {
 	t.Helper()
 	budget := usual
 	if said := os.Getenv(Budget); said != "" {
@@ -32,7 +32,7 @@ func Check(t *testing.T, property func(*rapid.T)) {
 			t.Fatalf("%s is no time: %v", Budget, err)
 		}
 	}
-	begun, cases, failed := time.Now(), 0, false
+	begun, failed := time.Now(), false
 	rapid.Check(t, func(r *rapid.T) {
 		if !failed && cases >= Least && time.Since(begun) > budget {
 			return
@@ -44,6 +44,7 @@ func Check(t *testing.T, property func(*rapid.T)) {
 		held = true
 	})
 	tally(t, cases)
+	return cases
 }
 
 // tally adds up over the packages of a run, which write at once.
