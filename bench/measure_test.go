@@ -22,10 +22,9 @@ import (
 	"ruvel/internal/store"
 )
 
-// BenchmarkMeasuringAnHour measures an hour of 16 tracks and 200 clips, in which music makes way, as a whole, and then
-// after a clip of 20 s has been moved: until loudness and lead of the whole show are exact again.
-// hour is a house with an episode of an hour, and its id; it ends with the benchmark.
-func hour(b *testing.B) (house *server.House, episode string) {
+// open is a house that ends with the benchmark.
+func open(b *testing.B) (house *server.House, dir string) {
+	b.Helper()
 	dir, err := os.MkdirTemp("", "ruvel-bench")
 	require.NoError(b, err)
 	b.Cleanup(func() { _ = os.RemoveAll(dir) })
@@ -33,6 +32,27 @@ func hour(b *testing.B) (house *server.House, episode string) {
 	house, err = server.Start(ctx, server.Settings{Data: dir})
 	require.NoError(b, err)
 	b.Cleanup(house.Close)
+	return house, dir
+}
+
+// take takes a file into a show.
+func take(b *testing.B, house *server.House, show, file string) store.Sound {
+	b.Helper()
+	f, err := os.Open(file)
+	require.NoError(b, err)
+	defer f.Close()
+	id, _, err := house.Sounds.Put(ctx, f)
+	require.NoError(b, err)
+	facts, err := house.Sounds.Import(ctx, id, func(float64) {})
+	require.NoError(b, err)
+	s := store.Sound{Show: show, ID: id, Name: "S", Part: session.Voice, Channels: facts.Channels, Rate: 48000, Format: "wav", Length: facts.Loudness.Length}
+	require.NoError(b, house.Store.AddSound(ctx, s))
+	return s
+}
+
+// hour is a house with an episode of an hour of 16 tracks and 200 clips, in which music makes way, and its id.
+func hour(b *testing.B) (house *server.House, episode string) {
+	house, dir := open(b)
 	show, err := house.Store.AddShow(ctx, "Bench")
 	require.NoError(b, err)
 	var sounds []store.Sound
@@ -43,22 +63,15 @@ func hour(b *testing.B) (house *server.House, episode string) {
 			source = fmt.Sprintf("aevalsrc='0.3*sin(2*PI*%d*t)*(1+sin(2*PI*%d*t))*lt(mod(t,3),2)+0.0005*random(0)':d=300:s=48000", 130+i*20, 260+i*40)
 		}
 		run(b, "-v", "error", "-f", "lavfi", "-i", source, "-ac", fmt.Sprint(1+i/2), file)
-		f, err := os.Open(file)
-		require.NoError(b, err)
-		id, _, err := house.Sounds.Put(ctx, f)
-		require.NoError(b, err)
-		_ = f.Close()
-		facts, err := house.Sounds.Import(ctx, id, func(float64) {})
-		require.NoError(b, err)
-		s := store.Sound{Show: show.ID, ID: id, Name: "S", Part: session.Voice, Channels: facts.Channels, Rate: 48000, Format: "wav", Length: facts.Loudness.Length}
-		require.NoError(b, house.Store.AddSound(ctx, s))
-		sounds = append(sounds, s)
+		sounds = append(sounds, take(b, house, show.ID, file))
 	}
 	e, err := house.Store.AddEpisode(ctx, show.ID, "Bench", 1, talked(sounds))
 	require.NoError(b, err)
 	return house, e.ID
 }
 
+// BenchmarkMeasuringAnHour measures an hour as a whole, and then after a clip of 20 s has been moved: until loudness and
+// lead of the whole show are exact again.
 func BenchmarkMeasuringAnHour(b *testing.B) {
 	house, episode := hour(b)
 	exact := func(version int64) time.Duration {

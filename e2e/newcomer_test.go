@@ -43,8 +43,18 @@ func getFrom[T any](t testing.TB, address, path string) (v T) {
 	return v
 }
 
-// newEpisode makes an episode by the dialog on the shelf and gives its id.
+// newEpisode makes an episode in the first show of a window's server, opens it, and gives its id.
 func newEpisode(w *Window, title string) string {
+	w.t.Helper()
+	show := getFrom[[]struct{ ID string }](w.t, w.base, "/api/shows")[0].ID
+	id := of[struct{ ID string }](w.t, w.base, "POST", "/shows/"+show+"/episodes", map[string]any{"title": title}).ID
+	w.Go("/episodes/" + id)
+	w.UntilText("Nothing is on the desk yet")
+	return id
+}
+
+// episodeByHand makes an episode by the dialog on the shelf and gives its id.
+func episodeByHand(w *Window, title string) string {
 	w.t.Helper()
 	w.Go("/")
 	w.Press("New episode")
@@ -116,7 +126,7 @@ const music = `[aria-label^="Slack water"]`
 func TestANewcomerMakesAMixFromTwoFiles(t *testing.T) {
 	w := OpenWindow(t, base)
 	w.Hear()
-	episode := newEpisode(w, "A night on the quay")
+	episode := episodeByHand(w, "A night on the quay")
 	voiceFile, musicFile := dropped(t)
 
 	// Two files dropped beside the tracks find tracks of their own.

@@ -103,7 +103,7 @@ func octave(found, true float64) (octaves float64, off float64) {
 
 func TestTheBeatsOfClicksAreFound(t *testing.T) {
 	for _, tempo := range []float64{60, 72.5, 88, 100, 120, 133.3, 150, 176} {
-		p, at := clicks(tempo, 40*audio.Second)
+		p, at := clicks(tempo, 24*audio.Second)
 		found := fit.Listen(p)
 		octaves, off := octave(found.Tempo, tempo)
 		require.InDelta(t, 0, off, 0.004, "%v beats a minute: %v", tempo, found.Tempo)
@@ -218,7 +218,7 @@ func TestAPieceIsFittedFromHalfToTwiceItsLength(t *testing.T) {
 			loudest = math.Max(loudest, math.Abs(level(p, at, at+bar)-level(p, at+bar, at+2*bar)))
 			widest = math.Max(widest, apart(spectrum(p, at, at+bar), spectrum(p, at+bar, at+2*bar)))
 		}
-		for _, times := range []float64{0.5, 0.6, 0.75, 0.9, 1.2, 1.5, 1.8, 2} {
+		for _, times := range []float64{0.5, 0.75, 1.2, 2} {
 			wanted := audio.Seconds(p.Length().Seconds() * times)
 			ways, err := piece.Fit(p, wanted)
 			require.NoError(t, err, "%v %v", c, times)

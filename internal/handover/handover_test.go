@@ -203,7 +203,7 @@ func TestACancelAtAnyTimeLeavesNothing(t *testing.T) {
 	plan := show(t)
 	target, _ := loudness.FindTarget("podcast-stereo")
 	for _, format := range []string{"mp3", "opus", "bwf", "stems"} {
-		for tenth := range 10 {
+		for tenth := 0; tenth < 10; tenth += 3 {
 			ctx, cancel := context.WithCancel(t.Context())
 			dir := t.TempDir()
 			path := filepath.Join(dir, "made")

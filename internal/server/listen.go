@@ -108,6 +108,7 @@ func (s *Server) listenRoutes(api huma.API) {
 				}
 				st.only(doc.Joins(audio.Second))
 			}
+			st.ahead = s.Ahead
 			st.turns, st.gain = s.turns, float32(audio.DB(in.Gain).Gain())
 			st.goOn(in.Past)
 			if err := st.prepare(ctx); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
@@ -159,6 +160,7 @@ type stream struct {
 	out      []byte
 	turns    *turns       // of which one is held while it renders; nil: none is needed
 	gain     float32      // of all that is sent
+	ahead    audio.Frames // how much more than has been heard is sent at once; 0: as usual
 	ready    audio.Frames // frames of the block that is rendered and not sent yet
 }
 
@@ -271,7 +273,7 @@ func (s *stream) send(ctx context.Context, w io.Writer, c connection) error {
 // pause waits until the listener may have more, and says whether there still is one.
 func (s *stream) pause(ctx context.Context, begun time.Time) bool {
 	played := audio.Seconds(time.Since(begun).Seconds())
-	allowed := played + min(leadAtOnce+played, mostLead)
+	allowed := played + max(s.ahead, min(leadAtOnce+played, mostLead))
 	if s.sent <= allowed {
 		return ctx.Err() == nil
 	}

@@ -22,6 +22,7 @@ import (
 	"github.com/unrolled/secure"
 	"gocloud.dev/blob"
 
+	"ruvel/core/audio"
 	"ruvel/core/mix"
 	"ruvel/internal/disk"
 	"ruvel/internal/library"
@@ -62,6 +63,8 @@ type Server struct {
 	Names []string
 	// Folder is where finished files can be copied to; empty: nowhere.
 	Folder string
+	// Ahead is how much more than has been heard a listener is sent at most; 0: a second and a half. It comes at once.
+	Ahead audio.Frames
 	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.
 	BodyPatience time.Duration
 

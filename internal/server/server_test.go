@@ -45,6 +45,7 @@ func TestMain(m *testing.M) {
 		h.Uploads.Most, h.Library.MaxUpload = 20<<20, 20<<20
 		h.Plans.Idle = 50 * time.Millisecond
 		h.Names, h.BodyPatience = []string{"desk.harbour.example"}, 3*time.Second
+		h.Ahead = 3600 * audio.Second // tests listen faster than people
 		house, base, data = h, h.Address+"/api", h.Data
 		return nil
 	})
