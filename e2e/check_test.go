@@ -238,6 +238,7 @@ func TestLoudnessIsDrawnInStepWithTheTimelineAndToldInATable(t *testing.T) {
 }
 
 func TestTwoVersionsAreHeardAsLoudWithoutAClickAndComparedBlind(t *testing.T) {
+	t.Parallel()
 	w, episode := withVoice(t, "Two versions")
 	version := get[server.Desk](t, "/api/episodes/"+episode).Version
 	w.Type(`[aria-label^="Fader of"][aria-label$="in dB"]`, "-9")

@@ -71,6 +71,8 @@ func TestEditsStayInOrderAndAreKeptWhenTheDeskIsLeft(t *testing.T) {
 	gate := StartGate(t, base)
 	w := OpenWindow(t, gate.Address)
 	episode := withTwoClips(t, w, "Quick hands")
+	w.Click(`[aria-label="Track Voice 1"] .switch:nth-of-type(2)`)
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Solo })
 	// An edit and its undo in one breath: the undo means that edit, not the one before it.
 	letGo := gate.Hold("POST", "/edits")
 	w.Click(`[aria-label="Track Voice 1"] .switch`)
@@ -164,6 +166,7 @@ func TestAChangeWhilePlayingIsHeardAndItGoesOn(t *testing.T) {
 }
 
 func TestASelectedRangeIsLoopedAndMixedDown(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Range")
 	_, y := w.Find(".ruler").At(0.5, 0.8)

@@ -17,6 +17,7 @@ import (
 func bedOf(d session.Document) []session.Clip { return clipsOf(d, 3) }
 
 func TestAPieceOfMusicIsFittedByTypingAndByDraggingItsEnd(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := copyOf(w, "The Last Fog Signal", "A shorter bed", nil)
 	w.Go("/episodes/" + episode)

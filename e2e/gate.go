@@ -44,7 +44,11 @@ func StartGate(t testing.TB, server string) *Gate {
 	require.NoError(t, err)
 	g := &Gate{counts: map[string]int{}, last: map[string]url.Values{}}
 	proxy := &httputil.ReverseProxy{
-		Rewrite:        func(r *httputil.ProxyRequest) { r.SetURL(to); r.Out.Host = r.In.Host },
+		Rewrite: func(r *httputil.ProxyRequest) {
+			r.SetURL(to)
+			r.Out.Host = r.In.Host
+			r.Out.Header.Del("Accept-Encoding") // what is spoilt can be read
+		},
 		FlushInterval:  -1,
 		ErrorHandler:   func(w http.ResponseWriter, _ *http.Request, _ error) { w.WriteHeader(http.StatusBadGateway) },
 		ModifyResponse: g.modify,

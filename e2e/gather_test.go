@@ -24,6 +24,7 @@ import (
 )
 
 func TestSeveralTakesOfOnePlaceAreHeardSwappedAndDiscarded(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := newEpisode(w, "Takes")
 	openRecording(w, "Stand-in microphone")
@@ -93,6 +94,7 @@ func TestSeveralTakesOfOnePlaceAreHeardSwappedAndDiscarded(t *testing.T) {
 }
 
 func TestWithAnOpenMicrophoneTheRoomIsSilentWhileItRecords(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Hear()
 	withTwoClips(t, w, "Open microphone")
@@ -183,8 +185,13 @@ func TestTheScriptIsWrittenReadInLargeTypeAndMarked(t *testing.T) {
 }
 
 func TestASoundIsDescribedMarkedInsertedAndReplaced(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
-	episode := withTwoClips(t, w, "Sounds")
+	show := of[struct{ ID string }](t, base, "POST", "/shows", map[string]any{"name": "Sounds of its own"}).ID
+	episode := newEpisodeOf(w, show, "Sounds")
+	voiceFile, musicFile := dropped(t)
+	drop(w, voiceFile, musicFile)
+	w.Press("Gather")
 	w.Press("Sounds")
 	row := `[data-sound="Slack water"]`
 	w.Until(fmt.Sprintf(`document.querySelector(%q).innerText.includes("no credit yet")`, row))
@@ -281,9 +288,11 @@ func TestASoundIsDescribedMarkedInsertedAndReplaced(t *testing.T) {
 }
 
 func TestAPieceFromTheShelfIsFoundHeardAndLaidOnATrack(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.OnNewPage(`(() => { const play = HTMLMediaElement.prototype.play; HTMLMediaElement.prototype.play = function () { window.__playing = this; return play.call(this) } })()`)
 	episode := withTwoClips(t, w, "Shelf")
+	w.Press("Gather")
 	w.Press("Music")
 	w.UntilText("26 pieces")
 	choose(w, "Music or effects", "Effects")

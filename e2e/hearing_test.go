@@ -63,6 +63,7 @@ func TestAFaderThatIsDraggedWhileItPlaysIsHeardWhereItWasLeft(t *testing.T) {
 }
 
 func TestTheJoinsTheStretchAndWhatThePlayheadPassesAreHeard(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Hear()
 	episode := withTwoClips(t, w, "Joins")
@@ -198,6 +199,7 @@ func TestTheLoudnessOfTheShowFollowsTheHandAndIsThatOfTheMix(t *testing.T) {
 }
 
 func TestAChangeWhoseStreamIsRefusedIsHeardAsSoonAsThereIsOne(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Hear()
 	episode := withTwoClips(t, w, "Refused")

@@ -25,6 +25,7 @@ func spoken(t *testing.T, name string, seconds int) string {
 }
 
 func TestFromAHouseSoundToAFinishedShortEpisodeInUnderTenActs(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Go("/")
 	acts := 0
@@ -81,6 +82,7 @@ func TestFromAHouseSoundToAFinishedShortEpisodeInUnderTenActs(t *testing.T) {
 }
 
 func TestAnEmptyPlaceIsRecordedInto(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Go("/")
 	w.Press("New episode")
@@ -108,6 +110,7 @@ func TestAnEmptyPlaceIsRecordedInto(t *testing.T) {
 }
 
 func TestAHouseSoundIsTakenFromAnEpisodeEditedAndBroughtAlong(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	source := copyOf(w, demo.EpisodeTitle, "To be taken from", nil)
 	w.Go("/")
@@ -174,6 +177,7 @@ func TestAHouseSoundIsTakenFromAnEpisodeEditedAndBroughtAlong(t *testing.T) {
 }
 
 func TestAFinishedFileIsSentToThePracticeHostWhichBreaksOff(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := copyOf(w, demo.EpisodeTitle, "Sent elsewhere", nil)
 	w.Go("/episodes/" + episode)

@@ -2,6 +2,8 @@ package e2e
 
 import (
 	"fmt"
+	"net/http"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -11,9 +13,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ruvel/core/audio"
 	"ruvel/core/details"
 	"ruvel/core/session"
 	"ruvel/internal/server"
+	"ruvel/testkit"
 )
 
 // ask sends a request with a body to the server of all tests, past the browser.
@@ -101,6 +105,7 @@ func TestWhatAProxySaysInRuvelsPlaceIsSilence(t *testing.T) {
 }
 
 func TestTwelveTabsOfABrowserHearOfEverythingOverOneStream(t *testing.T) {
+	t.Parallel()
 	gate := StartGate(t, base)
 	w := OpenWindow(t, gate.Address)
 	w.Go("/")
@@ -299,4 +304,39 @@ func TestThePageAsksBeforeItIsClosedWhileSomethingWaits(t *testing.T) {
 	w.Until(`document.querySelectorAll(".clip").length === 3`)
 	w.Until(`!document.body.innerText.includes("Keeping…")`)
 	assert.False(t, leave(), "nothing waits any more")
+}
+
+// asset is the address of a script of the page, by the beginning of its name.
+func asset(t *testing.T, name string) string {
+	t.Helper()
+	found, err := filepath.Glob("../ui/dist/assets/" + name + "-*.js")
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	return "/assets/" + filepath.Base(found[0])
+}
+
+func TestAPartOfThePageThatDoesNotComeIsSaidAndFilesAreSentAllTheSame(t *testing.T) {
+	t.Parallel()
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
+	panel, sending := asset(t, "HandOverPanel"), asset(t, "browser")
+	gate.Answer(-1, "GET", panel, http.StatusBadGateway, "text/html", "<h1>Bad gateway</h1>")
+	gate.Answer(1, "GET", sending, http.StatusBadGateway, "text/html", "<h1>Bad gateway</h1>")
+	episode := withTwoClips(t, w, "In parts")
+	w.Press("Hand over")
+	w.UntilText("This part of the page did not come")
+	w.Press("Balance")
+	w.Until(`document.querySelector("aside[aria-label='balance panel'] h2")`)
+
+	// The script that sends files comes late.
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, testkit.WriteWAV(t, "Late.wav", testkit.Noise(1, 0.2, audio.Second, 3)))
+	w.untilClips(3)
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Sounds) == 3 })
+
+	w.Press("Hand over")
+	w.UntilText("This part of the page did not come")
+	gate.Clear()
+	w.Press("Try again")
+	w.Press("Details")
 }

@@ -38,6 +38,7 @@ func rms(pcm audio.PCM, from, to float64) float64 {
 }
 
 func TestATrackHasALevelLineOnWhichARampIsDrawnInOneGesture(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "A ramp")
 	w.Press("Balance")
@@ -81,6 +82,7 @@ func TestATrackHasALevelLineOnWhichARampIsDrawnInOneGesture(t *testing.T) {
 }
 
 func TestMusicDipsUnderAStretchAndRemembersHow(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "A dip")
 	w.Press("Balance")
@@ -137,6 +139,7 @@ func TestMusicDipsUnderAStretchAndRemembersHow(t *testing.T) {
 }
 
 func TestAStretchIsSilencedSeenAndBroughtBack(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Silence")
 	w.Press("Balance")

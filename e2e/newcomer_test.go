@@ -21,6 +21,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
 	"ruvel/core/session"
+	"ruvel/internal/demo"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )
@@ -46,7 +47,12 @@ func getFrom[T any](t testing.TB, address, path string) (v T) {
 // newEpisode makes an episode in the first show of a window's server, opens it, and gives its id.
 func newEpisode(w *Window, title string) string {
 	w.t.Helper()
-	show := getFrom[[]struct{ ID string }](w.t, w.base, "/api/shows")[0].ID
+	return newEpisodeOf(w, getFrom[[]struct{ ID string }](w.t, w.base, "/api/shows")[0].ID, title)
+}
+
+// newEpisodeOf makes one of another show.
+func newEpisodeOf(w *Window, show, title string) string {
+	w.t.Helper()
 	id := of[struct{ ID string }](w.t, w.base, "POST", "/shows/"+show+"/episodes", map[string]any{"title": title}).ID
 	w.Go("/episodes/" + id)
 	w.UntilText("Nothing is on the desk yet")
@@ -124,6 +130,7 @@ func xOf(w *Window, seconds float64) float64 {
 const music = `[aria-label^="Slack water"]`
 
 func TestANewcomerMakesAMixFromTwoFiles(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Hear()
 	episode := episodeByHand(w, "A night on the quay")
@@ -392,4 +399,24 @@ func listen(t *testing.T, episode string, from, to audio.Frames) audio.PCM {
 			out[c] = append(out[c], piece[c]...)
 		}
 	}
+}
+
+// openSample opens the finished episode of the sample series from the shelf.
+func openSample(w *Window) {
+	w.t.Helper()
+	openEpisode(w, demo.EpisodeTitle)
+}
+
+// openEpisode opens an episode from the shelf by its title.
+func openEpisode(w *Window, title string) {
+	w.t.Helper()
+	find := fmt.Sprintf(`[...document.querySelectorAll("a[href^='/episodes/']")].find(a => a.querySelector(".name")?.innerText.trim() === %q)`, title)
+	w.ClickOn(find)
+}
+
+// clickRuler puts the playhead at a place of the ruler, from 0 to 1.
+func clickRuler(w *Window, at float64) {
+	w.t.Helper()
+	x, y := w.Find(".ruler").At(at, 0.8)
+	w.Drag(x, y, x, y)
 }

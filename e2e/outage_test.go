@@ -39,6 +39,7 @@ func of[T any](t testing.TB, address, method, path string, body any) (out T) {
 // An outage of some seconds, in the middle of a drag, of typing in the script, of an upload and of a mixdown: after it
 // all is there, and the page said the truth meanwhile.
 func TestAnOutageInTheMiddleOfEverythingLosesNothing(t *testing.T) {
+	t.Parallel()
 	for name, outage := range map[string]struct{ begin, end func(*Program, *Line) }{
 		"the server killed": {func(p *Program, _ *Line) { p.Kill() }, func(p *Program, _ *Line) { p.Again() }},
 		"the line cut":      {func(_ *Program, l *Line) { l.Cut() }, func(_ *Program, l *Line) { l.Mend() }},

@@ -1,9 +1,10 @@
+//go:build pictures
+
 package e2e
 
 import (
 	"bytes"
 	"encoding/json"
-	"fmt"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -18,13 +19,11 @@ import (
 	"ruvel/internal/demo"
 )
 
-// TestEveryViewCanBePictured opens the main views on the sample series. With
-// RUVEL_PICTURES naming a folder, as docs/screenshots/make does, it keeps a PNG of each.
+// TestEveryViewCanBePictured opens the main views on the sample series and keeps a PNG of each in the folder that
+// RUVEL_PICTURES names: docs/screenshots/make runs it.
 func TestEveryViewCanBePictured(t *testing.T) {
 	dir := os.Getenv("RUVEL_PICTURES")
-	if dir == "" {
-		dir = t.TempDir()
-	}
+	require.NotEmpty(t, dir)
 	w := OpenWindow(t, base)
 	keep := func(name string) {
 		w.Picture(filepath.Join(dir, name+".png"))
@@ -201,19 +200,6 @@ func writeScript(episode string) error {
 	return answer.Body.Close()
 }
 
-// openSample opens the finished episode of the sample series from the shelf.
-func openSample(w *Window) {
-	w.t.Helper()
-	openEpisode(w, demo.EpisodeTitle)
-}
-
-// openEpisode opens an episode from the shelf by its title.
-func openEpisode(w *Window, title string) {
-	w.t.Helper()
-	find := fmt.Sprintf(`[...document.querySelectorAll("a[href^='/episodes/']")].find(a => a.querySelector(".name")?.innerText.trim() === %q)`, title)
-	w.ClickOn(find)
-}
-
 // pictureComparison shows a copy of the finished episode in which nothing is found, and how it differs from before a step.
 func pictureComparison(w *Window, keep func(string)) {
 	w.t.Helper()
@@ -258,11 +244,4 @@ func drawLines(w *Window) {
 	w.Until(`document.querySelectorAll(".track-line .point").length === 0`)
 	w.Key("v")
 	w.Until(`!document.querySelector(".track-line")`)
-}
-
-// clickRuler puts the playhead at a place of the ruler, from 0 to 1.
-func clickRuler(w *Window, at float64) {
-	w.t.Helper()
-	x, y := w.Find(".ruler").At(at, 0.8)
-	w.Drag(x, y, x, y)
 }

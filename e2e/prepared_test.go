@@ -31,10 +31,16 @@ var twoClips = Kind{clips: 2, prepare: func(w *Window) string {
 func dropOn(w *Window, title string, files ...string) (episode string) {
 	w.t.Helper()
 	episode = newEpisode(w, title)
+	drop(w, files...)
+	return episode
+}
+
+// drop drops files on an empty desk.
+func drop(w *Window, files ...string) {
+	w.t.Helper()
 	x, y := w.Find(".lanes").At(0.6, 0.9)
 	w.Drop(x, y, files...)
 	w.untilClips(len(files))
-	return episode
 }
 
 // Copy makes an episode of that kind under a title, and gives its id.
@@ -61,5 +67,6 @@ func (k *Kind) Open(w *Window, title string) string {
 	id := k.Copy(w, title)
 	w.Go("/episodes/" + id)
 	w.untilClips(k.clips)
+	w.Until(`document.querySelector("aside[aria-label='balance panel'] h2")`) // with it, all of the show is brought into sight
 	return id
 }

@@ -138,6 +138,7 @@ func isStretchOf(t *testing.T, take, source []float32) {
 }
 
 func TestATakeIsItsSourceSampleForSampleAndGrowsOnItsTrack(t *testing.T) {
+	t.Parallel()
 	flags, source := fakeDevice(t)
 	w := OpenWindow(t, base, flags...)
 	w.Hear()
@@ -198,6 +199,7 @@ func found(take, source []float32, around, reach int) (lag int, correlation floa
 }
 
 func TestTheStandInMicrophoneRecordsWithoutAnyDeviceWhileTheSessionPlays(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Hear()
 	episode := withTwoClips(t, w, "Without a device")
@@ -237,6 +239,7 @@ func TestTheStandInMicrophoneRecordsWithoutAnyDeviceWhileTheSessionPlays(t *test
 }
 
 func TestOneKeyRecordsFromWhereverOneIs(t *testing.T) {
+	t.Parallel()
 	flags, source := fakeDevice(t)
 	w := OpenWindow(t, base, flags...)
 	episode := newEpisode(w, "One key")
@@ -264,6 +267,7 @@ func TestOneKeyRecordsFromWhereverOneIs(t *testing.T) {
 }
 
 func TestWithoutTheDirectWayTheFallbackRecordsTheSame(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	w.OnNewPage(`delete window.MediaStreamTrackProcessor`)
 	episode := newEpisode(w, "Fallback")

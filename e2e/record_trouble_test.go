@@ -30,6 +30,7 @@ func firstEpisode(w *Window, title string) string {
 }
 
 func TestATabKilledWhileRecordingLosesLessThanASecond(t *testing.T) {
+	t.Parallel()
 	flags, source := fakeDevice(t)
 	w := OpenWindow(t, base, flags...)
 	second := w.OpenSecond() // keeps the browser open
@@ -55,6 +56,7 @@ func TestATabKilledWhileRecordingLosesLessThanASecond(t *testing.T) {
 }
 
 func TestAServerKilledWhileRecordingCatchesUpWithoutLosingAFrame(t *testing.T) {
+	t.Parallel()
 	flags, source := fakeDevice(t)
 	program := StartProgram(t)
 	w := OpenWindow(t, program.Address, flags...)
@@ -90,6 +92,7 @@ func TestAServerKilledWhileRecordingCatchesUpWithoutLosingAFrame(t *testing.T) {
 }
 
 func TestALostNetworkInterruptsNoRecording(t *testing.T) {
+	t.Parallel()
 	flags, source := fakeDevice(t)
 	line := StartLine(t, base)
 	w := OpenWindow(t, line.Address, flags...)
@@ -111,6 +114,7 @@ func TestALostNetworkInterruptsNoRecording(t *testing.T) {
 }
 
 func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) {
+	t.Parallel()
 	flags, source := fakeDevice(t)
 	w := OpenWindow(t, base, flags...)
 	episode := newEpisode(w, "Full disk")
@@ -144,6 +148,7 @@ func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) 
 }
 
 func TestADeviceThatVanishesEndsTheTakeAndKeepsIt(t *testing.T) {
+	t.Parallel()
 	flags, source := fakeDevice(t)
 	w := OpenWindow(t, base, flags...)
 	w.OnNewPage(`(() => { const get = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
@@ -164,21 +169,25 @@ func TestADeviceThatVanishesEndsTheTakeAndKeepsIt(t *testing.T) {
 }
 
 func TestARefusedPermissionIsExplainedAndTheStandInIsLeft(t *testing.T) {
-	w := OpenWindow(t, base, chromedp.Flag("use-fake-device-for-media-stream", true))
+	t.Parallel()
+	w := OpenWindow(t, base, full, chromedp.Flag("use-fake-device-for-media-stream", true))
 	_, err := chromedp.CallBrowser(w.ctx, browser.SetPermission, browser.SetPermissionParams{
 		Permission: &browser.PermissionDescriptor{Name: "microphone"}, Setting: browser.PermissionSettingDenied,
 	})
 	require.NoError(t, err)
 	newEpisode(w, "Refused")
 	w.Press("Record")
-	w.Press("Listen to the input")
+	listen := `[...document.querySelectorAll("aside button")].find(b => b.innerText.trim() === "Listen to the input")`
+	w.Until(`document.body.innerText.includes("The browser was told not") || ` + listen)
+	w.pressIfThere(listen)
 	w.UntilText("The browser was told not to let this page use a microphone.")
 	choose(w, "Input", "Stand-in microphone")
 	w.Until(`document.querySelector('[aria-label="Input level"]')`)
 }
 
 func TestWithoutAnyDeviceTheReasonIsSaid(t *testing.T) {
-	w := OpenWindow(t, base, chromedp.Flag("use-fake-ui-for-media-stream", true))
+	t.Parallel()
+	w := OpenWindow(t, base, full, chromedp.Flag("use-fake-ui-for-media-stream", true))
 	w.OnNewPage(`navigator.mediaDevices.enumerateDevices = async () => []`)
 	newEpisode(w, "No device")
 	w.Press("Record")
@@ -187,6 +196,7 @@ func TestWithoutAnyDeviceTheReasonIsSaid(t *testing.T) {
 }
 
 func TestATakeThatBecomesAsLongAsOneMayBeEndsByItselfAndIsKept(t *testing.T) {
+	t.Parallel()
 	gate := StartGate(t, base)
 	w := OpenWindow(t, gate.Address)
 	// Takes may last five seconds here.

@@ -87,6 +87,7 @@ func TestOneThingIsHeardAtATime(t *testing.T) {
 }
 
 func TestNothingIsPlayedIntoATakeThatIsBeingRecorded(t *testing.T) {
+	t.Parallel()
 	flags, source := fakeDevice(t)
 	gate := StartGate(t, base)
 	w := OpenWindow(t, gate.Address, flags...)
@@ -229,7 +230,7 @@ func TestWhatIsShownGoesWhenItIsOver(t *testing.T) {
 	// The tag at the pointer over a strip that is put away.
 	w.Press("Check")
 	w.Press("Loudness")
-	w.Until(`document.querySelector(".loudness-strip canvas")`)
+	w.Until(`document.querySelector(".loudness-strip canvas") && document.querySelector("aside tbody tr")`)
 	x, y = w.Find(".loudness-strip .place").At(0.5, 0.5)
 	w.Do(chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, x, y))
 	w.Until(`document.querySelector(".tag")`)

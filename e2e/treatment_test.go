@@ -23,6 +23,7 @@ func tickStage(w *Window, name string) {
 }
 
 func TestATrackIsTreatedAsItsCurveSaysAndHeardSo(t *testing.T) {
+	t.Parallel()
 	w, episode, _ := withNumbered(t, "Treated")
 	w.Press("Balance")
 	w.Click(`[aria-label="Track Music 1"] .name`)
@@ -124,6 +125,7 @@ func dragThreshold(w *Window, episode string) (taken float64) {
 }
 
 func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testing.T) {
+	t.Parallel()
 	w, episode, _ := withNumbered(t, "Drawn threshold")
 	w.Press("Balance")
 	w.Click(`[aria-label="Track Music 1"] .name`)
@@ -182,6 +184,7 @@ func withVoice(t *testing.T, title string) (w *Window, episode string) {
 }
 
 func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *testing.T) {
+	t.Parallel()
 	w, episode := withVoice(t, "Suggested")
 	w.Press("Suggest")
 	d := untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Gate.On })
@@ -248,6 +251,7 @@ func withoutAClick(w *Window) {
 }
 
 func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testing.T) {
+	t.Parallel()
 	w, episode := withVoice(t, "With and without")
 	tickStage(w, "Compressor")
 	w.Type(`[aria-label="Over, typed"]`, "-32")
@@ -292,6 +296,7 @@ func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testi
 }
 
 func TestAChosenStretchBecomesASoundThatStandsOverItsOriginal(t *testing.T) {
+	t.Parallel()
 	w, episode := withVoice(t, "Rendered")
 	tickStage(w, "Compressor")
 	w.Type(`[aria-label="Over, typed"]`, "-30")

@@ -96,6 +96,7 @@ const leading = `(() => {
 })()`
 
 func TestMusicMakesWayAndFollowsTheHandThatMovesTheVoice(t *testing.T) {
+	t.Parallel()
 	w, episode, d := spokenOver(t, "Making way")
 	w.Until(`document.querySelector(".miss")`)
 	w.UntilText("harbour music covers the voice")
@@ -170,6 +171,7 @@ func TestMusicMakesWayAndFollowsTheHandThatMovesTheVoice(t *testing.T) {
 }
 
 func TestAMissIsGoneToAndRoomIsMade(t *testing.T) {
+	t.Parallel()
 	w, episode, _ := spokenOver(t, "Making room")
 	w.Until(`document.querySelector(".miss")`)
 	assert.Contains(t, Eval[string](w, `document.querySelector(".miss").title`), "covers the voice: it leads by")

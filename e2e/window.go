@@ -29,7 +29,10 @@ import (
 
 // patience is how long a window waits for something to show. It is generous: waiting
 // costs nothing when all is well, and a machine may be busy with something else.
-const patience = 2 * time.Minute
+const patience = 40 * time.Second
+
+// look is how often a window is looked at. Each time costs the page a layout.
+const look = 30 * time.Millisecond
 
 // tick is how often it is looked whether something outside the page has happened.
 const tick = 20 * time.Millisecond
@@ -66,9 +69,13 @@ func OpenWindow(t testing.TB, base string, flags ...chromedp.ExecAllocatorOption
 	return w
 }
 
+// full is the whole of Chromium, which knows real devices and permissions; without it windows are of its part for programs,
+// which shows and does the same for a third of the work.
+var full = chromedp.ExecPath("/usr/bin/chromium")
+
 func newBrowser(flags ...chromedp.ExecAllocatorOption) (context.Context, context.CancelFunc) {
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WSURLReadTimeout(patience), chromedp.WindowSize(1280, 800),
+		chromedp.ExecPath("/usr/bin/chromium-headless-shell"), chromedp.NoSandbox, chromedp.WSURLReadTimeout(patience), chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", false))
 	return chromedp.NewExecAllocator(context.Background(), append(options, flags...)...)
@@ -177,7 +184,13 @@ func Eval[T any](w *Window, expression string) T {
 // Until waits for an expression to become true.
 func (w *Window) Until(expression string) {
 	w.t.Helper()
-	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingTimeout(patience)))
+	begun := time.Now()
+	defer func() {
+		if d := time.Since(begun); d > 1500*time.Millisecond {
+			fmt.Printf("LONG %.1f %s %.150q\n", d.Seconds(), w.t.Name(), expression)
+		}
+	}()
+	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingInterval(look), chromedp.WithPollingTimeout(patience)))
 	if err != nil {
 		path := filepath.Join(os.TempDir(), "ruvel-e2e-"+strings.ReplaceAll(w.t.Name(), "/", "-")+".png")
 		w.Picture(path)
@@ -257,11 +270,12 @@ func (w *Window) Click(css string) {
 	for range tries {
 		w.Until(standing(css, reachable))
 		x, y := w.Find(css).At(0.5, 0.5)
-		Eval[bool](w, fmt.Sprintf(`(e => {
-			window.__met = !e;
-			(e?.closest("label") ?? e)?.addEventListener("pointerdown", () => (window.__met = true), {once: true, capture: true});
+		Eval[bool](w, fmt.Sprintf(`(() => {
+			const of = () => { const e = document.querySelector(%[1]q); return e?.closest("label") ?? e }; // it may have been drawn anew
+			window.__met = !of();
+			addEventListener("pointerdown", ({target}) => (window.__met = !of() || of().contains(target) || target.closest("label")?.contains(of()) === true), {once: true, capture: true});
 			return true;
-		})(document.querySelector(%q))`, css))
+		})()`, css))
 		w.Do(chromedp.MouseClickXY(x, y))
 		if Eval[bool](w, `window.__met`) {
 			return
@@ -472,7 +486,7 @@ func (w *Window) arrived(path string) <-chan struct{} {
 	done := make(chan struct{})
 	go func() {
 		defer close(done)
-		_, _ = chromedp.Run(w.ctx, chromedp.Poll[bool](fmt.Sprintf(`location.href.endsWith(%q)`, path), chromedp.WithPollingTimeout(patience)))
+		_, _ = chromedp.Run(w.ctx, chromedp.Poll[bool](fmt.Sprintf(`location.href.endsWith(%q)`, path), chromedp.WithPollingInterval(look), chromedp.WithPollingTimeout(patience)))
 	}()
 	return done
 }

@@ -23,7 +23,7 @@ import (
 )
 
 // drawn is a PNG of one colour.
-func drawn(t *testing.T, side int) []byte {
+func drawn(t testing.TB, side int) []byte {
 	t.Helper()
 	img := image.NewRGBA(image.Rect(0, 0, side, side))
 	for i := range img.Pix {

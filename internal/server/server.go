@@ -185,6 +185,7 @@ func (s *Server) register(api huma.API) {
 	s.listenRoutes(api)
 	s.eventRoutes(api)
 	s.healthRoutes(api)
+	exemplify(api.OpenAPI())
 }
 
 // Config is the API's general part.

@@ -1761,6 +1761,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @example {
+         *       "type": "add-marker",
+         *       "at": 576000,
+         *       "name": "Archive",
+         *       "chapter": true
+         *     }
+         */
         AddMarker: {
             /** Format: int64 */
             at: number;
@@ -1771,11 +1779,35 @@ export interface components {
             /** @enum {string} */
             type: "add-marker";
         };
+        /**
+         * @example {
+         *       "type": "add-markers",
+         *       "markers": [
+         *         {
+         *           "at": 576000,
+         *           "name": "Archive"
+         *         },
+         *         {
+         *           "at": 672000,
+         *           "length": 96000
+         *         }
+         *       ]
+         *     }
+         */
         AddMarkers: {
             markers: components["schemas"]["NewMarker"][];
             /** @enum {string} */
             type: "add-markers";
         };
+        /**
+         * @example {
+         *       "type": "add-place",
+         *       "track": "t1",
+         *       "at": 1440000,
+         *       "length": 480000,
+         *       "name": "Guest"
+         *     }
+         */
         AddPlace: {
             /** Format: int64 */
             at: number;
@@ -1790,11 +1822,30 @@ export interface components {
             /** @enum {string} */
             type: "add-place";
         };
+        /**
+         * @example {
+         *       "type": "add-points",
+         *       "points": [
+         *         {
+         *           "clip": "c7",
+         *           "at": 240000,
+         *           "level": -6
+         *         }
+         *       ]
+         *     }
+         */
         AddPoints: {
             points: components["schemas"]["NewPoint"][];
             /** @enum {string} */
             type: "add-points";
         };
+        /**
+         * @example {
+         *       "type": "add-track",
+         *       "part": "effect",
+         *       "name": "Harbour"
+         *     }
+         */
         AddTrack: {
             /** @description Left out: the part's name and a number */
             name?: string;
@@ -1970,6 +2021,18 @@ export interface components {
             /** @description One for each file */
             jobs: components["schemas"]["JobEvent"][];
         };
+        /**
+         * @example {
+         *       "type": "bend-lines",
+         *       "bends": [
+         *         {
+         *           "clip": "c7",
+         *           "at": 48000,
+         *           "bend": 0.5
+         *         }
+         *       ]
+         *     }
+         */
         BendLines: {
             bends: components["schemas"]["PointBend"][];
             /** @enum {string} */
@@ -2107,6 +2170,16 @@ export interface components {
             picture?: string;
             title: string;
         };
+        /**
+         * @example {
+         *       "type": "clear-lines",
+         *       "lines": [
+         *         {
+         *           "clip": "c7"
+         *         }
+         *       ]
+         *     }
+         */
         ClearLines: {
             lines: components["schemas"]["Line"][];
             /** @enum {string} */
@@ -2182,6 +2255,14 @@ export interface components {
             in?: components["schemas"]["NewFade"];
             out?: components["schemas"]["NewFade"];
         };
+        /**
+         * @example {
+         *       "type": "close-gap",
+         *       "track": "t6",
+         *       "at": 240000,
+         *       "close": "track"
+         *     }
+         */
         CloseGap: {
             /** Format: int64 */
             at: number;
@@ -2247,6 +2328,15 @@ export interface components {
             /** @description Of the file in the folder */
             name: string;
         };
+        /**
+         * @example {
+         *       "type": "copy-clips",
+         *       "clips": [
+         *         "c3"
+         *       ],
+         *       "start": 960000
+         *     }
+         */
         CopyClips: {
             clips: string[];
             /** Format: int64 */
@@ -2351,6 +2441,15 @@ export interface components {
             /** @description The tracks from top to bottom */
             tracks: components["schemas"]["Track"][];
         };
+        /**
+         * @example {
+         *       "type": "draw-ramp",
+         *       "clip": "c7",
+         *       "from": 240000,
+         *       "to": 384000,
+         *       "level": -18
+         *     }
+         */
         DrawRamp: {
             clip?: string;
             /**
@@ -2372,6 +2471,14 @@ export interface components {
             /** @enum {string} */
             type: "draw-ramp";
         };
+        /**
+         * @example {
+         *       "type": "duplicate-tracks",
+         *       "tracks": [
+         *         "t1"
+         *       ]
+         *     }
+         */
         DuplicateTracks: {
             tracks: string[];
             /** @enum {string} */
@@ -2660,6 +2767,24 @@ export interface components {
              */
             version: number;
         };
+        /**
+         * @example {
+         *       "type": "fit-clips",
+         *       "clips": [
+         *         "c8"
+         *       ],
+         *       "parts": [
+         *         {
+         *           "from": 0,
+         *           "to": 192000
+         *         },
+         *         {
+         *           "from": 384000,
+         *           "to": 480000
+         *         }
+         *       ]
+         *     }
+         */
         FitClips: {
             /** @description Neighbours of one sound on one track */
             clips: string[];
@@ -2800,6 +2925,15 @@ export interface components {
             /** @description In the order of the document's tracks */
             tracks: components["schemas"]["TrackState"][];
         };
+        /**
+         * @example {
+         *       "type": "group-tracks",
+         *       "tracks": [
+         *         "t2",
+         *         "t6"
+         *       ]
+         *     }
+         */
         GroupTracks: {
             /** @description They are to move apart again */
             apart?: boolean;
@@ -2874,6 +3008,16 @@ export interface components {
             name: string;
             sound: string;
         };
+        /**
+         * @example {
+         *       "type": "hush-stretch",
+         *       "clips": [
+         *         "c3"
+         *       ],
+         *       "from": 96000,
+         *       "to": 144000
+         *     }
+         */
         HushStretch: {
             clips: string[];
             /**
@@ -2891,6 +3035,15 @@ export interface components {
             /** @enum {string} */
             type: "hush-stretch";
         };
+        /**
+         * @example {
+         *       "type": "insert-clip",
+         *       "sound": "0000000000000000000000000000000000000000000000000000000000000003",
+         *       "start": 96000,
+         *       "track": "t6",
+         *       "length": 384000
+         *     }
+         */
         InsertClip: {
             /** @description Where two clips of the track lie already, put it on a track of its own */
             elsewhere?: boolean;
@@ -2916,6 +3069,13 @@ export interface components {
             /** @enum {string} */
             type: "insert-clip";
         };
+        /**
+         * @example {
+         *       "type": "insert-time",
+         *       "at": 480000,
+         *       "length": 240000
+         *     }
+         */
         InsertTime: {
             /** Format: int64 */
             at: number;
@@ -2953,6 +3113,15 @@ export interface components {
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
         };
+        /**
+         * @example {
+         *       "type": "join-clips",
+         *       "clips": [
+         *         "c3",
+         *         "c4"
+         *       ]
+         *     }
+         */
         JoinClips: {
             clips: string[];
             /** @enum {string} */
@@ -2987,6 +3156,15 @@ export interface components {
             /** @description Why its thresholds lie where they lie, in sentences */
             why: string;
         };
+        /**
+         * @example {
+         *       "type": "layer-clips",
+         *       "clips": [
+         *         "c5"
+         *       ],
+         *       "front": true
+         *     }
+         */
         LayerClips: {
             clips: string[];
             front: boolean;
@@ -3097,6 +3275,21 @@ export interface components {
             /** @description Nothing may be cut from it or mixed with it without asking */
             whole?: boolean;
         };
+        /**
+         * @example {
+         *       "type": "lift-stretch",
+         *       "lines": [
+         *         {
+         *           "clip": "c7"
+         *         }
+         *       ],
+         *       "from": 240000,
+         *       "to": 384000,
+         *       "by": -6,
+         *       "before": 48000,
+         *       "after": 48000
+         *     }
+         */
         LiftStretch: {
             /**
              * Format: int64
@@ -3176,6 +3369,13 @@ export interface components {
             markdown: string;
             text: string;
         };
+        /**
+         * @example {
+         *       "type": "loop-clip",
+         *       "clip": "c8",
+         *       "length": 864000
+         *     }
+         */
         LoopClip: {
             clip: string;
             /**
@@ -3352,6 +3552,17 @@ export interface components {
             /** @description Left out: it stays on its track */
             track?: string;
         };
+        /**
+         * @example {
+         *       "type": "move-clips",
+         *       "moves": [
+         *         {
+         *           "clip": "c8",
+         *           "start": 768000
+         *         }
+         *       ]
+         *     }
+         */
         MoveClips: {
             /** @description Leave the clips where they are, and put copies there */
             copy?: boolean;
@@ -3359,16 +3570,47 @@ export interface components {
             /** @enum {string} */
             type: "move-clips";
         };
+        /**
+         * @example {
+         *       "type": "move-faders",
+         *       "faders": [
+         *         {
+         *           "track": "t2",
+         *           "level": -6
+         *         }
+         *       ]
+         *     }
+         */
         MoveFaders: {
             faders: components["schemas"]["FaderMove"][];
             /** @enum {string} */
             type: "move-faders";
         };
+        /**
+         * @example {
+         *       "type": "move-points",
+         *       "moves": [
+         *         {
+         *           "clip": "c7",
+         *           "from": 144000,
+         *           "at": 192000,
+         *           "level": -9
+         *         }
+         *       ]
+         *     }
+         */
         MovePoints: {
             moves: components["schemas"]["PointMove"][];
             /** @enum {string} */
             type: "move-points";
         };
+        /**
+         * @example {
+         *       "type": "move-segment",
+         *       "marker": "m9",
+         *       "before": "m10"
+         *     }
+         */
         MoveSegment: {
             /** @description The range that it comes before; left out: it comes last */
             before?: string;
@@ -3382,6 +3624,15 @@ export interface components {
             /** @enum {string} */
             type: "move-segment";
         };
+        /**
+         * @example {
+         *       "type": "move-tracks",
+         *       "tracks": [
+         *         "t6"
+         *       ],
+         *       "before": "t1"
+         *     }
+         */
         MoveTracks: {
             /** @description Left out: they become the last ones */
             before?: string;
@@ -3668,6 +3919,39 @@ export interface components {
             /** @description The last first */
             steps: components["schemas"]["Step"][];
         };
+        /**
+         * @example {
+         *       "type": "paste-clips",
+         *       "at": 1248000,
+         *       "length": 96000,
+         *       "rows": [
+         *         {
+         *           "below": 0,
+         *           "name": "Theme",
+         *           "part": "music",
+         *           "clips": [
+         *             {
+         *               "name": "Theme",
+         *               "sound": "0000000000000000000000000000000000000000000000000000000000000002",
+         *               "start": 0,
+         *               "offset": 0,
+         *               "length": 96000,
+         *               "gain": 0,
+         *               "fadeIn": {
+         *                 "length": 0,
+         *                 "shape": "equal-power"
+         *               },
+         *               "fadeOut": {
+         *                 "length": 0,
+         *                 "shape": "equal-power"
+         *               },
+         *               "envelope": []
+         *             }
+         *           ]
+         *         }
+         *       ]
+         *     }
+         */
         PasteClips: {
             /** Format: int64 */
             at: number;
@@ -3745,6 +4029,17 @@ export interface components {
             /** @description Mood, instruments, genre */
             words: string[];
         };
+        /**
+         * @example {
+         *       "type": "place-rendering",
+         *       "sound": "0000000000000000000000000000000000000000000000000000000000000003",
+         *       "name": "Bed, rendered",
+         *       "start": 0,
+         *       "clips": [
+         *         "c7"
+         *       ]
+         *     }
+         */
         PlaceRendering: {
             /** @description Those that it was rendered from; those that are gone are left out */
             clips: string[];
@@ -3755,6 +4050,14 @@ export interface components {
             /** @enum {string} */
             type: "place-rendering";
         };
+        /**
+         * @example {
+         *       "type": "place-take",
+         *       "sound": "0000000000000000000000000000000000000000000000000000000000000001",
+         *       "track": "t1",
+         *       "start": 1440000
+         *     }
+         */
         PlaceTake: {
             /** @description The sounds of other takes of this place */
             instead?: string[] | null;
@@ -3954,6 +4257,15 @@ export interface components {
             state: "new" | "shown" | "hidden";
             words: string;
         };
+        /**
+         * @example {
+         *       "type": "remove-clips",
+         *       "clips": [
+         *         "c5"
+         *       ],
+         *       "close": "track"
+         *     }
+         */
         RemoveClips: {
             clips: string[];
             /**
@@ -3969,16 +4281,47 @@ export interface components {
             /** @enum {string} */
             type: "remove-clips";
         };
+        /**
+         * @example {
+         *       "type": "remove-markers",
+         *       "markers": [
+         *         "m10"
+         *       ]
+         *     }
+         */
         RemoveMarkers: {
             markers: string[];
             /** @enum {string} */
             type: "remove-markers";
         };
+        /**
+         * @example {
+         *       "type": "remove-points",
+         *       "points": [
+         *         {
+         *           "clip": "c7",
+         *           "at": 144000
+         *         }
+         *       ]
+         *     }
+         */
         RemovePoints: {
             points: components["schemas"]["PointAt"][];
             /** @enum {string} */
             type: "remove-points";
         };
+        /**
+         * @example {
+         *       "type": "remove-ranges",
+         *       "ranges": [
+         *         {
+         *           "from": 96000,
+         *           "to": 144000
+         *         }
+         *       ],
+         *       "close": "all"
+         *     }
+         */
         RemoveRanges: {
             /**
              * @description track: on each of these tracks what follows moves earlier. all: the time itself goes, on all tracks. Left out: the gaps stay
@@ -3996,11 +4339,28 @@ export interface components {
             /** @enum {string} */
             type: "remove-ranges";
         };
+        /**
+         * @example {
+         *       "type": "remove-tracks",
+         *       "tracks": [
+         *         "t6"
+         *       ]
+         *     }
+         */
         RemoveTracks: {
             tracks: string[];
             /** @enum {string} */
             type: "remove-tracks";
         };
+        /**
+         * @example {
+         *       "type": "repeat-stretch",
+         *       "clip": "c7",
+         *       "from": 240000,
+         *       "to": 336000,
+         *       "times": 2
+         *     }
+         */
         RepeatStretch: {
             clip: string;
             /**
@@ -4026,6 +4386,13 @@ export interface components {
         "Replace-soundRequest": {
             with: string;
         };
+        /**
+         * @example {
+         *       "type": "replace-sound",
+         *       "sound": "0000000000000000000000000000000000000000000000000000000000000002",
+         *       "with": "0000000000000000000000000000000000000000000000000000000000000003"
+         *     }
+         */
         ReplaceSound: {
             /** @description Of the one that comes, for the history */
             name?: string;
@@ -4189,37 +4556,111 @@ export interface components {
             /** @enum {string} */
             state: "shown" | "hidden";
         };
+        /**
+         * @example {
+         *       "type": "set-aside",
+         *       "findings": [
+         *         {
+         *           "key": "dead-air:9600",
+         *           "name": "Dead air",
+         *           "by": 2
+         *         }
+         *       ],
+         *       "reason": "It is meant"
+         *     }
+         */
         SetAside: {
             findings: components["schemas"]["AsideFinding"][];
             reason: string;
             /** @enum {string} */
             type: "set-aside";
         };
+        /**
+         * @example {
+         *       "type": "set-clips",
+         *       "clips": [
+         *         {
+         *           "clip": "c7",
+         *           "gain": -3,
+         *           "length": 192000
+         *         }
+         *       ]
+         *     }
+         */
         SetClips: {
             clips: components["schemas"]["ClipChange"][];
             /** @enum {string} */
             type: "set-clips";
         };
+        /**
+         * @example {
+         *       "type": "set-crossings",
+         *       "crossings": [
+         *         {
+         *           "clip": "c5",
+         *           "law": "equal-power"
+         *         }
+         *       ]
+         *     }
+         */
         SetCrossings: {
             crossings: components["schemas"]["CrossingChange"][];
             /** @enum {string} */
             type: "set-crossings";
         };
+        /**
+         * @example {
+         *       "type": "set-fades",
+         *       "fades": [
+         *         {
+         *           "clip": "c7",
+         *           "in": {
+         *             "length": 96000,
+         *             "shape": "equal-power"
+         *           }
+         *         }
+         *       ]
+         *     }
+         */
         SetFades: {
             fades: components["schemas"]["ClipFades"][];
             /** @enum {string} */
             type: "set-fades";
         };
+        /**
+         * @example {
+         *       "type": "set-lead",
+         *       "lead": "present"
+         *     }
+         */
         SetLead: {
             lead: string;
             /** @enum {string} */
             type: "set-lead";
         };
+        /**
+         * @example {
+         *       "type": "set-markers",
+         *       "markers": [
+         *         {
+         *           "marker": "m10",
+         *           "at": 192000
+         *         }
+         *       ]
+         *     }
+         */
         SetMarkers: {
             markers: components["schemas"]["MarkerChange"][];
             /** @enum {string} */
             type: "set-markers";
         };
+        /**
+         * @example {
+         *       "type": "set-sensitivity",
+         *       "sound": "0000000000000000000000000000000000000000000000000000000000000001",
+         *       "sensitivity": 3
+         *     }
+         */
         SetSensitivity: {
             /**
              * Format: double
@@ -4230,11 +4671,28 @@ export interface components {
             /** @enum {string} */
             type: "set-sensitivity";
         };
+        /**
+         * @example {
+         *       "type": "set-sides",
+         *       "sides": [
+         *         {
+         *           "sound": "0000000000000000000000000000000000000000000000000000000000000002",
+         *           "side": "left"
+         *         }
+         *       ]
+         *     }
+         */
         SetSides: {
             sides: components["schemas"]["SideOf"][];
             /** @enum {string} */
             type: "set-sides";
         };
+        /**
+         * @example {
+         *       "type": "set-target",
+         *       "target": "podcast-mono"
+         *     }
+         */
         SetTarget: {
             /** @description The target by itself, if its key is own */
             own?: components["schemas"]["OwnTarget"];
@@ -4242,6 +4700,17 @@ export interface components {
             /** @enum {string} */
             type: "set-target";
         };
+        /**
+         * @example {
+         *       "type": "set-tracks",
+         *       "tracks": [
+         *         {
+         *           "track": "t2",
+         *           "fader": -3
+         *         }
+         *       ]
+         *     }
+         */
         SetTracks: {
             tracks: components["schemas"]["TrackChange"][];
             /** @enum {string} */
@@ -4310,6 +4779,17 @@ export interface components {
             show?: string;
             title?: string;
         };
+        /**
+         * @example {
+         *       "type": "shift-lines",
+         *       "lines": [
+         *         {
+         *           "clip": "c7"
+         *         }
+         *       ],
+         *       "by": -2
+         *     }
+         */
         ShiftLines: {
             /**
              * Format: double
@@ -4422,6 +4902,17 @@ export interface components {
              */
             offset: number;
         };
+        /**
+         * @example {
+         *       "type": "slip-clips",
+         *       "slips": [
+         *         {
+         *           "clip": "c5",
+         *           "offset": 672000
+         *         }
+         *       ]
+         *     }
+         */
         SlipClips: {
             slips: components["schemas"]["Slip"][];
             /** @enum {string} */
@@ -4472,6 +4963,15 @@ export interface components {
             /** @description Ids of the voice tracks */
             voices: string[];
         };
+        /**
+         * @example {
+         *       "type": "split-clips",
+         *       "clips": [
+         *         "c7"
+         *       ],
+         *       "at": 288000
+         *     }
+         */
         SplitClips: {
             /** Format: int64 */
             at: number;
@@ -4584,11 +5084,27 @@ export interface components {
             state: "recording" | "closed" | "kept" | "discarded";
             track: string;
         };
+        /**
+         * @example {
+         *       "type": "take-up",
+         *       "findings": [
+         *         "join:c4"
+         *       ]
+         *     }
+         */
         TakeUp: {
             findings: string[];
             /** @enum {string} */
             type: "take-up";
         };
+        /**
+         * @example {
+         *       "type": "take-ways-back",
+         *       "tracks": [
+         *         "t6"
+         *       ]
+         *     }
+         */
         TakeWaysBack: {
             tracks: string[];
             /** @enum {string} */
@@ -4614,6 +5130,17 @@ export interface components {
              */
             truePeak: number;
         };
+        /**
+         * @example {
+         *       "type": "tighten-pauses",
+         *       "cuts": [
+         *         {
+         *           "from": 96000,
+         *           "to": 144000
+         *         }
+         *       ]
+         *     }
+         */
         TightenPauses: {
             cuts: components["schemas"]["Span"][];
             /**
@@ -4750,11 +5277,39 @@ export interface components {
             /** @enum {string} */
             edge: "start" | "end";
         };
+        /**
+         * @example {
+         *       "type": "trim-clips",
+         *       "trims": [
+         *         {
+         *           "clip": "c7",
+         *           "edge": "end",
+         *           "at": 480000
+         *         }
+         *       ]
+         *     }
+         */
         TrimClips: {
             trims: components["schemas"]["Trim"][];
             /** @enum {string} */
             type: "trim-clips";
         };
+        /**
+         * @example {
+         *       "type": "turn-ways",
+         *       "lines": [
+         *         {
+         *           "track": "t2",
+         *           "points": [
+         *             {
+         *               "at": 48000,
+         *               "level": -12
+         *             }
+         *           ]
+         *         }
+         *       ]
+         *     }
+         */
         TurnWays: {
             lines: components["schemas"]["WayLine"][];
             /** @enum {string} */
@@ -4779,6 +5334,13 @@ export interface components {
             /** @description Its name */
             track: string;
         };
+        /**
+         * @example {
+         *       "type": "use-sound",
+         *       "clip": "c8",
+         *       "sound": "0000000000000000000000000000000000000000000000000000000000000003"
+         *     }
+         */
         UseSound: {
             clip: string;
             /** @description Left out: the clip keeps its name */
@@ -4906,6 +5468,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "state": "shown"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Set-commentRequest"];
             };
         };
@@ -5028,6 +5595,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "number": 12,
+                 *       "title": "The Last Fog Signal"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Titled"];
             };
         };
@@ -5086,7 +5659,10 @@ export interface operations {
     "get-archive": {
         parameters: {
             query?: {
-                /** @description With the finished files, for whoever unpacks it */
+                /**
+                 * @description With the finished files, for whoever unpacks it
+                 * @example true
+                 */
                 files?: boolean;
             };
             header?: never;
@@ -5154,7 +5730,10 @@ export interface operations {
     "compare-versions": {
         parameters: {
             query?: {
-                /** @description named: and the id of a named version, or step: and how many steps of the history were applied */
+                /**
+                 * @description named: and the id of a named version, or step: and how many steps of the history were applied
+                 * @example step:0
+                 */
                 of?: string;
                 /** @description Wait up to 2 s for this version */
                 rev?: number;
@@ -5229,6 +5808,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "description": {
+                 *         "now": "Two voices, one horn."
+                 *       }
+                 *     }
+                 */
                 "application/json": {
                     [key: string]: components["schemas"]["Field"];
                 };
@@ -5266,6 +5852,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "base": 1,
+                 *       "op": {
+                 *         "type": "add-track",
+                 *         "part": "effect",
+                 *         "name": "Harbour"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewEdit"];
             };
         };
@@ -5293,7 +5889,10 @@ export interface operations {
     "find-evening": {
         parameters: {
             query?: {
-                /** @description Clip by clip, or all clips of a track together */
+                /**
+                 * @description Clip by clip, or all clips of a track together
+                 * @example tracks
+                 */
                 of?: "clips" | "tracks";
                 by?: "loudness" | "peak";
                 /** @description LUFS or dBFS; left out or 0: the middle of all */
@@ -5369,9 +5968,15 @@ export interface operations {
     "find-fits": {
         parameters: {
             query: {
-                /** @description Any of the row of clips that is the piece now */
+                /**
+                 * @description Any of the row of clips that is the piece now
+                 * @example c8
+                 */
                 clip: string;
-                /** @description Session time at which the piece is to end */
+                /**
+                 * @description Session time at which the piece is to end
+                 * @example 1200000
+                 */
                 until: number;
             };
             header?: never;
@@ -5413,6 +6018,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "clips": [
+                 *         "c7"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["Copying"];
             };
         };
@@ -5449,7 +6061,10 @@ export interface operations {
                 chapters?: boolean;
                 /** @description The mix is not brought to the target */
                 asItIs?: boolean;
-                /** @description Formats as key:quality:rate:channels */
+                /**
+                 * @description Formats as key:quality:rate:channels
+                 * @example mp3
+                 */
                 files?: string[] | null;
             };
             header?: never;
@@ -5485,6 +6100,7 @@ export interface operations {
             query?: {
                 /** @description Only steps before this one */
                 before?: number;
+                /** @example 20 */
                 most?: number;
             };
             header?: never;
@@ -5550,7 +6166,9 @@ export interface operations {
     "get-levels": {
         parameters: {
             query: {
+                /** @example c7 */
                 clip: string;
+                /** @example 48000 */
                 at?: number;
             };
             header?: never;
@@ -5615,8 +6233,12 @@ export interface operations {
     listen: {
         parameters: {
             query?: {
+                /** @example 0 */
                 from?: number;
-                /** @description Left out: to the end of the session */
+                /**
+                 * @description Left out: to the end of the session
+                 * @example 96000
+                 */
                 to?: number;
                 /** @description Go back to loopFrom at the end, for ever */
                 loop?: boolean;
@@ -5832,6 +6454,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "asItIs": true,
+                 *       "files": [
+                 *         {
+                 *           "channels": 2,
+                 *           "format": "mp3"
+                 *         }
+                 *       ],
+                 *       "overrule": true,
+                 *       "to": 96000
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewMixdowns"];
             };
         };
@@ -5859,7 +6494,10 @@ export interface operations {
     "find-pauses": {
         parameters: {
             query?: {
-                /** @description Ids of tracks, with commas between them; left out: all for voices */
+                /**
+                 * @description Ids of tracks, with commas between them; left out: all for voices
+                 * @example t1
+                 */
                 tracks?: string;
                 /** @description Pauses longer than this are tightened; left out: 0.8 s */
                 longer?: number;
@@ -5938,6 +6576,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "mixdown": "01890000-0000-7000-8000-000000000001"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ToPublish"];
             };
         };
@@ -6038,6 +6681,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "clips": [
+                 *         "c7"
+                 *       ],
+                 *       "lines": true,
+                 *       "name": "Bed, rendered",
+                 *       "place": false,
+                 *       "treatment": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewRendering"];
             };
         };
@@ -6140,6 +6794,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "base": 0,
+                 *       "text": "# Fog\n\nTwo long blasts.\n"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ScriptChange"];
             };
         };
@@ -6304,6 +6964,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "begins": 0,
+                 *       "channels": 1,
+                 *       "rate": 48000,
+                 *       "track": "t1"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewTake"];
             };
         };
@@ -6335,6 +7003,7 @@ export interface operations {
                 from?: number;
                 /** @description Of a cell, in frames: 16, 160, 1600 or 16000 */
                 length?: number;
+                /** @example 200 */
                 count?: number;
                 /** @description Wait up to 2 s for this version */
                 rev?: number;
@@ -6408,10 +7077,16 @@ export interface operations {
     "try-edit": {
         parameters: {
             query: {
-                /** @description The operation, as JSON */
+                /**
+                 * @description The operation, as JSON
+                 * @example {"type":"add-marker","at":0,"name":"Here"}
+                 */
                 op: string;
                 from?: number;
-                /** @description At most a minute after from */
+                /**
+                 * @description At most a minute after from
+                 * @example 48000
+                 */
                 to?: number;
             };
             header?: never;
@@ -6516,6 +7191,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "For the editor"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Name-versionRequest"];
             };
         };
@@ -6641,6 +7321,7 @@ export interface operations {
     "follow-episodes": {
         parameters: {
             query: {
+                /** @example 01890000-0000-7000-8000-000000000001 */
                 episode: string[] | null;
             };
             header?: never;
@@ -6965,6 +7646,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "comments": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["ChangedLink"];
             };
         };
@@ -7029,6 +7715,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "name,start\nFog,0:12\n"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Read-markersRequest"];
             };
         };
@@ -7155,6 +7846,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "comments": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewLink"];
             };
         };
@@ -7221,6 +7917,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "host": "practice"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Send-mixdownRequest"];
             };
         };
@@ -7310,7 +8011,10 @@ export interface operations {
     "get-peaks": {
         parameters: {
             query: {
-                /** @description Ranges, with commas between them, as sound:level:from:count. A peak of a level stands for 4^level frames, level 0 to 9; at most 48 ranges of 16384 peaks */
+                /**
+                 * @description Ranges, with commas between them, as sound:level:from:count. A peak of a level stands for 4^level frames, level 0 to 9; at most 48 ranges of 16384 peaks
+                 * @example 0000000000000000000000000000000000000000000000000000000000000001:3:0:100
+                 */
                 of: string;
             };
             header?: never;
@@ -7462,7 +8166,10 @@ export interface operations {
     "search-shelf": {
         parameters: {
             query?: {
-                /** @description Several words, all of which must be met */
+                /**
+                 * @description Several words, all of which must be met
+                 * @example harbour
+                 */
                 words?: string;
                 part?: "music" | "effect";
                 minLength?: number;
@@ -7601,6 +8308,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Harbour Hours"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Named"];
             };
         };
@@ -7636,6 +8348,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Harbour Hours"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Named"];
             };
         };
@@ -7731,6 +8448,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "presenter": {
+                 *         "now": "Ada Quill"
+                 *       }
+                 *     }
+                 */
                 "application/json": {
                     [key: string]: components["schemas"]["Field"];
                 };
@@ -7799,6 +8523,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "number": 12,
+                 *       "title": "The Last Fog Signal"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewEpisode"];
             };
         };
@@ -7865,6 +8595,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "description": {
+                 *         "now": "Voices of a harbour."
+                 *       }
+                 *     }
+                 */
                 "application/json": {
                     [key: string]: components["schemas"]["Field"];
                 };
@@ -7995,6 +8732,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Feature"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewLayout"];
             };
         };
@@ -8061,6 +8803,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "apart": {
+                 *         "now": 4
+                 *       }
+                 *     }
+                 */
                 "application/json": {
                     [key: string]: components["schemas"]["Field"];
                 };
@@ -8167,6 +8916,33 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "form": "ruvel.show/1",
+                 *       "name": "Harbour Hours",
+                 *       "details": {
+                 *         "presenter": "Ada Quill"
+                 *       },
+                 *       "targets": [],
+                 *       "limits": {
+                 *         "covered": 0.5,
+                 *         "ramp": 3,
+                 *         "range": 12,
+                 *         "apart": 3,
+                 *         "drift": 4,
+                 *         "quiet": 40,
+                 *         "deadInside": 2,
+                 *         "deadBefore": 0.5,
+                 *         "deadAfter": 3,
+                 *         "click": -40,
+                 *         "background": 6,
+                 *         "oneSided": 40,
+                 *         "noise": 30,
+                 *         "hum": 45,
+                 *         "flatSamples": 3
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["ShowSettings"];
             };
         };
@@ -8201,6 +8977,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "episode": "01890000-0000-7000-8000-000000000001"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Placing"];
             };
         };
@@ -8259,8 +9040,12 @@ export interface operations {
     "add-sound": {
         parameters: {
             query: {
-                /** @description The name of the file */
+                /**
+                 * @description The name of the file
+                 * @example Keeper.wav
+                 */
                 file: string;
+                /** @example voice */
                 part?: "voice" | "music" | "effect";
                 /** @description Place the sound in this episode when it is there */
                 episode?: string;
@@ -8342,6 +9127,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "author": "Ada Quill",
+                 *       "licence": "own"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SoundChange"];
             };
         };
@@ -8378,6 +9169,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "with": "0000000000000000000000000000000000000000000000000000000000000003"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Replace-soundRequest"];
             };
         };
@@ -8474,6 +9270,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "Own": {
+                 *         "now": {
+                 *           "name": "Own",
+                 *           "integrated": -18,
+                 *           "tolerance": 1,
+                 *           "truePeak": -1
+                 *         }
+                 *       }
+                 *     }
+                 */
                 "application/json": {
                     [key: string]: components["schemas"]["Field"];
                 };
@@ -8542,6 +9350,51 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Presenter",
+                 *       "treatment": {
+                 *         "lowCut": {
+                 *           "on": false,
+                 *           "corner": 80
+                 *         },
+                 *         "gate": {
+                 *           "on": false,
+                 *           "open": -45,
+                 *           "close": -51,
+                 *           "attack": 2,
+                 *           "hold": 150,
+                 *           "release": 250,
+                 *           "range": 18,
+                 *           "ahead": 10
+                 *         },
+                 *         "expander": {
+                 *           "on": false,
+                 *           "threshold": -45,
+                 *           "ratio": 2,
+                 *           "attack": 5,
+                 *           "release": 150,
+                 *           "range": 12
+                 *         },
+                 *         "compressor": {
+                 *           "on": true,
+                 *           "threshold": -22,
+                 *           "ratio": 3,
+                 *           "knee": 6,
+                 *           "attack": 8,
+                 *           "release": 150,
+                 *           "makeUp": 0,
+                 *           "speech": -24,
+                 *           "detector": "level"
+                 *         },
+                 *         "limiter": {
+                 *           "on": false,
+                 *           "ceiling": -1,
+                 *           "release": 80
+                 *         }
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["Keep-treatmentRequest"];
             };
         };
@@ -8630,6 +9483,7 @@ export interface operations {
             query?: {
                 /** @description The first one */
                 from?: number;
+                /** @example 100 */
                 count?: number;
             };
             header?: never;
@@ -8732,6 +9586,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "chunks": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["TakeEnding"];
             };
         };
@@ -8767,6 +9626,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["Use-takeRequest"];
             };
         };

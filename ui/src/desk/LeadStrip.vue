@@ -244,7 +244,10 @@ canvas {
   pointer-events: none;
 }
 .none {
+  position: relative; /* over the line of what is aimed at */
+  width: fit-content;
   margin: 20px 14px 0;
+  background: var(--sheet);
   font-size: 12.5px;
 }
 .miss {

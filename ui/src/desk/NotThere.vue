@@ -1,21 +1,27 @@
 <script setup lang="ts">
 /** Stands where a part of the page did not come. */
+defineEmits<{ again: [] }>();
 const reload = () => location.reload();
 </script>
 
 <template>
   <div class="not-there" role="alert">
-    <p>This part of the page did not come: the server could not be reached, or it has been renewed since you opened the page.</p>
-    <p class="soft">What you did is kept. Loading the page again brings this part, too.</p>
-    <button class="plain-button" @click="reload">Load the page again</button>
+    <p>This part of the page did not come: the server cannot be reached, or is a newer one than the page.</p>
+    <p class="soft">Nothing that you did is lost by that.</p>
+    <p class="both">
+      <button class="plain-button" @click="$emit('again')">Try again</button>
+      <button class="plain-button" @click="reload">Load the whole page anew</button>
+    </p>
   </div>
 </template>
 
 <style scoped>
 .not-there {
-  display: grid;
-  gap: 10px;
-  justify-items: start;
-  padding: 14px 16px;
+  padding: 14px 0;
+}
+.both {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
 }
 </style>

@@ -1,15 +1,31 @@
-import { defineAsyncComponent, type Component } from "vue";
+import { defineComponent, h, ref, shallowRef, type Component } from "vue";
 import NotThere from "./NotThere.vue";
 
-type Loaded = Promise<{ default: Component }>;
+type Loading = () => Promise<{ default: Component }>;
 
 /** What comes when it is opened, or beforehand when nothing else is to be done. */
-const waiting: (() => Promise<unknown>)[] = [];
+const waiting: Loading[] = [];
 
-/** A view whose script comes when it is opened. One that does not come is said where it would stand, and asked for again there. */
-export function later(load: () => Loaded): Component {
+/**
+ * A view whose script comes when it is opened. One that does not come is said where it would stand; it is asked for anew
+ * there, or when it is opened again.
+ */
+export function later(load: Loading): Component {
   waiting.push(load);
-  return defineAsyncComponent({ loader: load, errorComponent: NotThere, delay: 0 });
+  const view = shallowRef<Component>();
+  return defineComponent(() => {
+    const missing = ref(false);
+    async function fetch(): Promise<void> {
+      missing.value = false;
+      try {
+        view.value = (await load()).default;
+      } catch {
+        missing.value = true;
+      }
+    }
+    if (!view.value) void fetch();
+    return () => (view.value ? h(view.value) : missing.value ? h(NotThere, { onAgain: fetch }) : null);
+  });
 }
 
 /** Fetches, when the desk rests, what was left for later: opening it then needs no line. */
