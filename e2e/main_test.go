@@ -19,5 +19,5 @@ func TestMain(m *testing.M) {
 		base, house = h.Address, h
 		_, err := demo.Fill(context.Background(), h.Store, h.Sounds, h.Bucket, func(string) {})
 		return err
-	}, closeShared)
+	}, closeShared, removeBuilt)
 }

@@ -1,8 +1,6 @@
 package e2e
 
 import (
-	"bytes"
-	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -20,6 +18,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/envelope"
+	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
 	"ruvel/internal/server"
@@ -374,31 +373,18 @@ func align(heard [][]float64, mix audio.PCM, begin int) (offset int, worst float
 	return offset, worst
 }
 
-// listen reads a range of the listening stream.
+// listen is what is heard of an episode, without the time that hearing takes: rendered in windows, as it is for listeners.
 func listen(t *testing.T, episode string, from, to audio.Frames) audio.PCM {
 	t.Helper()
-	r, err := http.Get(fmt.Sprintf("%s/api/episodes/%s/listen?from=%d&to=%d", base, episode, from, to))
+	plan, err := house.Plans.Current(t.Context(), episode, 0)
 	require.NoError(t, err)
-	defer r.Body.Close()
-	out := audio.NewPCM(2, 0)
-	for {
-		var head [36]byte
-		_, err := io.ReadFull(r.Body, head[:])
-		require.NoError(t, err)
-		n := int(binary.LittleEndian.Uint32(head[8:]))
-		if n == 0 {
-			return out
-		}
-		_, err = io.CopyN(io.Discard, r.Body, 4*int64(binary.LittleEndian.Uint32(head[12:])))
-		require.NoError(t, err)
-		data := make([]byte, 8*n)
-		_, err = io.ReadFull(r.Body, data)
-		require.NoError(t, err)
-		piece := testkit.Planar(bytes.Clone(data), 2)
-		for c := range out {
-			out[c] = append(out[c], piece[c]...)
-		}
+	defer plan.Close()
+	renderer := mix.NewRenderer(plan.Plan)
+	out := audio.NewPCM(2, to-from)
+	for at := from; at < to; at += audio.Block {
+		require.NoError(t, renderer.Render(out.Slice(at-from, min(at-from+audio.Block, out.Length())), at))
 	}
+	return out
 }
 
 // openSample opens the finished episode of the sample series from the shelf.

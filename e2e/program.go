@@ -2,12 +2,14 @@ package e2e
 
 import (
 	"bufio"
+	"fmt"
 	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 
 	"ruvel/testkit"
@@ -25,16 +27,39 @@ type Program struct {
 	cmd     *exec.Cmd
 }
 
-// StartProgram builds and starts a server without the sample series.
+// program is the server's program, once it has been built.
+var program struct {
+	sync.Once
+	dir string
+	err error
+}
+
+// built gives the program.
+func built(t testing.TB) string {
+	t.Helper()
+	program.Do(func() {
+		if program.dir, program.err = os.MkdirTemp("", "ruvel-built"); program.err != nil {
+			return
+		}
+		if out, err := exec.Command("go", "build", "-o", program.dir, "ruvel/cmd/ruvel").CombinedOutput(); err != nil {
+			program.err = fmt.Errorf("%w: %s", err, out)
+		}
+	})
+	require.NoError(t, program.err)
+	return filepath.Join(program.dir, "ruvel")
+}
+
+// removeBuilt removes it.
+func removeBuilt() { _ = os.RemoveAll(program.dir) }
+
+// StartProgram starts a server without the sample series.
 func StartProgram(t testing.TB) *Program {
 	t.Helper()
 	data, err := os.MkdirTemp("", "ruvel-program")
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = os.RemoveAll(data) })
 	require.NoError(t, os.Chmod(data, 0o755)) // the database runs as a user of its own
-	p := &Program{t: t, path: filepath.Join(t.TempDir(), "ruvel"), Data: data}
-	out, err := exec.Command("go", "build", "-o", p.path, "ruvel/cmd/ruvel").CombinedOutput()
-	require.NoError(t, err, string(out))
+	p := &Program{t: t, path: built(t), Data: data}
 	t.Cleanup(p.Stop)
 	p.Start(strconv.Itoa(testkit.Port(t)))
 	return p

@@ -29,7 +29,7 @@ import (
 
 // patience is how long a window waits for something to show. It is generous: waiting
 // costs nothing when all is well, and a machine may be busy with something else.
-const patience = 40 * time.Second
+const patience = 2 * time.Minute
 
 // look is how often a window is looked at. Each time costs the page a layout.
 const look = 30 * time.Millisecond
@@ -184,12 +184,6 @@ func Eval[T any](w *Window, expression string) T {
 // Until waits for an expression to become true.
 func (w *Window) Until(expression string) {
 	w.t.Helper()
-	begun := time.Now()
-	defer func() {
-		if d := time.Since(begun); d > 1500*time.Millisecond {
-			fmt.Printf("LONG %.1f %s %.150q\n", d.Seconds(), w.t.Name(), expression)
-		}
-	}()
 	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingInterval(look), chromedp.WithPollingTimeout(patience)))
 	if err != nil {
 		path := filepath.Join(os.TempDir(), "ruvel-e2e-"+strings.ReplaceAll(w.t.Name(), "/", "-")+".png")
