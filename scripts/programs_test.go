@@ -21,7 +21,7 @@ import (
 // there is what needs no installing: what the README asks for, and what the smallest Debian holds
 // (the packages that are essential, by the programs of them that are called here).
 var there = strings.Fields(`go node npm
-	apt-get awk basename bash cat chmod chroot cmp cp cut dirname env find grep head id install kill ln ls mkdir mktemp mount mv pwd
+	apt-get awk basename bash cat chmod chroot cmp cp cut dirname env find grep head id install kill ln ls mkdir mkfifo mktemp mount mv pwd
 	readlink rm sed seq sh sha256sum sleep sort tail tee touch tr umount uniq wc xargs`)
 
 // with are programs that come in the package of another.

@@ -37,16 +37,21 @@ toolchain() {
 }
 
 # front_end: installs what the front end is built with and builds it, if anything of it has changed since.
+#   front_end [checked]   also what it is checked with, and the types of the API are made anew
 front_end() {
-  local sources stamp=ui/dist/.built
+  local sources wanted stamp=ui/dist/.built installed=ui/node_modules/.installed
   sources=$(cat ui/package-lock.json ui/index.html ui/vite.config.ts docs/openapi.json $(find ui/src ui/public -type f | sort) | sha256sum)
-  if [ ! -f ui/node_modules/.package-lock.json ] || [ ui/package-lock.json -nt ui/node_modules/.package-lock.json ]; then
-    echo "Fetching what the front end is built with"
-    npm --prefix ui ci --no-audit --no-fund --loglevel=error >/dev/null || return 1
-    touch ui/node_modules/.package-lock.json
+  wanted="${1:-built} $(sha256sum <ui/package-lock.json)"
+  if [ ! -f "$installed" ] || { [ "$(cat "$installed")" != "$wanted" ] && [ "$(cat "$installed")" != "checked ${wanted#* }" ]; }; then
+    echo "Fetching what the front end is ${1:-built} with"
+    local less=(--omit=dev)
+    [ "${1:-}" = checked ] && less=()
+    npm --prefix ui ci --no-audit --no-fund --loglevel=error "${less[@]}" >/dev/null || return 1
+    echo "$wanted" >"$installed"
   fi
+  [ "${1:-}" != checked ] || npm --prefix ui run --silent types >/dev/null || return 1
   if [ ! -f "$stamp" ] || [ "$(cat "$stamp")" != "$sources" ]; then
     echo "Building the front end"
-    npm --prefix ui run --silent types >/dev/null && npm --prefix ui run --silent build -- --logLevel warn && echo "$sources" >"$stamp"
+    npm --prefix ui run --silent build -- --logLevel warn && echo "$sources" >"$stamp"
   fi
 }

@@ -376,6 +376,7 @@ func TestWhatTheCommandLineMakesOfTheSampleSeriesOfAServer(t *testing.T) {
 	t.Parallel()
 	r := serve(t, place(t))
 	defer r.stop()
+	r.until(func() bool { return ask[server.Health](r, "GET", "/health", nil).Making == "" })
 	t.Run("the same bytes as the server", func(t *testing.T) { theSameBytes(t, r) })
 	t.Run("a backup by one command that opens on another server as it was", func(t *testing.T) { aBackup(t, r) })
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"os"
 	"path/filepath"
@@ -49,9 +50,13 @@ func (c serve) Run(ctx context.Context) error {
 		return err
 	}
 	if c.Demo {
-		if _, err := demo.Fill(ctx, house.Store, house.Sounds, house.Bucket, func(what string) { fmt.Println("Making", what) }); err != nil {
-			return fmt.Errorf("fill in the sample series: %w", err)
-		}
+		filled := make(chan struct{})
+		house.Make("the show")
+		go func() {
+			defer close(filled)
+			c.fill(ctx, house)
+		}()
+		defer func() { <-filled }()
 	}
 	if c.Backup != nil {
 		kept := make(chan struct{})
@@ -63,6 +68,21 @@ func (c serve) Run(ctx context.Context) error {
 	}
 	fmt.Printf("Ruvel is ready: http://127.0.0.1:%d\n", l.Addr().(*net.TCPAddr).Port)
 	return house.Serve(ctx, l)
+}
+
+// fill makes the sample series while the page is there already. One that is interrupted is completed at the next start.
+func (c serve) fill(ctx context.Context, house *server.House) {
+	defer house.Make("")
+	filled, err := demo.Fill(ctx, house.Store, house.Sounds, house.Bucket, func(what string) {
+		house.Make(what)
+		fmt.Println("Making", what)
+	})
+	switch {
+	case err != nil && ctx.Err() == nil:
+		slog.Error("the sample series could not be filled in; it is tried again at the next start", "error", err)
+	case filled && err == nil:
+		fmt.Println("The sample series is there")
+	}
 }
 
 // apart refuses a folder for backups that would be lost with what it is to keep.

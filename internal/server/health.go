@@ -14,7 +14,12 @@ type Health struct {
 	Running   int   `json:"running" doc:"Jobs that are being done"`
 	Listeners int   `json:"listeners" doc:"Listening streams"`
 	Copies    int   `json:"copies" doc:"Working copies that are being read"`
+	// Making is told at the first start alone, while the sample series is filled in.
+	Making string `json:"making,omitempty" doc:"What of the sample series is being made just now; left out: nothing"`
 }
+
+// Make says what of the sample series is being made; nothing is nothing.
+func (s *Server) Make(what string) { s.making.Store(&what) }
 
 func (s *Server) healthRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/health", "get-health", "How Ruvel is; 503 while its database does not answer"),
@@ -32,6 +37,9 @@ func (s *Server) health(ctx context.Context) (h Health, err error) {
 		} else {
 			h.Running++
 		}
+	}
+	if making := s.making.Load(); making != nil {
+		h.Making = *making
 	}
 	h.Listeners, h.Copies = int(s.listening.Load()), s.Sounds.Mapped()
 	h.Free, h.Kept, err = s.Space.Free()

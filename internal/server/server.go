@@ -63,6 +63,7 @@ type Server struct {
 	Names []string
 	// Folder is where finished files can be copied to; empty: nowhere.
 	Folder string
+	making atomic.Pointer[string]
 	// Ahead is how much more than has been heard a listener is sent at most; 0: a second and a half. It comes at once.
 	Ahead audio.Frames
 	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.

@@ -42,7 +42,9 @@ func TestALawThatDoesNotHoldIsToldWithItsSmallestCaseAndSeed(t *testing.T) {
 		})
 		return
 	}
-	cmd := exec.Command(os.Args[0], "-test.run", "^"+t.Name()+"$", "-rapid.nofailfile")
+	itself, err := os.Executable()
+	require.NoError(t, err)
+	cmd := exec.Command(itself, "-test.run", "^"+t.Name()+"$", "-rapid.nofailfile")
 	cmd.Env = append(os.Environ(), "RUVEL_BROKEN_LAW=1", law.Budget+"=1ms")
 	out, err := cmd.CombinedOutput()
 	require.Error(t, err)

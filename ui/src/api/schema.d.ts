@@ -2962,6 +2962,8 @@ export interface components {
              * @description Listening streams
              */
             listeners: number;
+            /** @description What of the sample series is being made just now; left out: nothing */
+            making?: string;
             /**
              * Format: int64
              * @description Jobs that are being done
@@ -5975,7 +5977,7 @@ export interface operations {
                 clip: string;
                 /**
                  * @description Session time at which the piece is to end
-                 * @example 1200000
+                 * @example 1680000
                  */
                 until: number;
             };

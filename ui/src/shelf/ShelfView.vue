@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput } from "element-plus";
 import { MoreHorizontal } from "lucide-vue-next";
-import { computed, onMounted, ref, watch } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type Refusal, type Schema } from "../api/client";
 import ArchiveOpener from "./ArchiveOpener.vue";
@@ -125,7 +125,31 @@ async function remove(episode: Schema["Episode"]): Promise<void> {
   if (await removeIfMeant(episode.id, { title: "Remove this episode?", gone, what: "episode" })) await loadEpisodes();
 }
 
-onMounted(load);
+/** What of the sample series is being made at the first start; nothing: nothing is. */
+const making = ref("");
+/** Milliseconds after which it is asked again how far that is. */
+const MAKING_MS = 1000;
+let asked: ReturnType<typeof setTimeout> | undefined;
+
+async function followMaking(): Promise<void> {
+  const before = making.value;
+  try {
+    making.value = (await ask(api.GET("/health"))).making ?? "";
+  } catch {
+    making.value = ""; // what else is wrong is said where it is
+  }
+  if (making.value || before) {
+    await load();
+    await freshen();
+  }
+  if (making.value) asked = setTimeout(() => void followMaking(), MAKING_MS);
+}
+
+onMounted(async () => {
+  await load();
+  void followMaking();
+});
+onBeforeUnmount(() => clearTimeout(asked));
 watch(() => current.value?.id, loadEpisodes);
 </script>
 
@@ -169,6 +193,9 @@ watch(() => current.value?.id, loadEpisodes);
         </div>
         <div id="opening" aria-live="polite"></div>
         <p v-if="!episodes" class="soft waiting">Fetching the episodes…</p>
+        <p v-else-if="episodes.length === 0 && making" class="soft waiting" role="status">
+          The sample series is being made: {{ making }}…
+        </p>
         <div v-else-if="episodes.length === 0" class="empty">
           <p>There is no episode in this show yet.</p>
           <button class="plain-button filled" @click="question('episode')">Make the first episode</button>
@@ -178,6 +205,9 @@ watch(() => current.value?.id, loadEpisodes);
           <EpisodeRow v-for="e in found" :key="e.id" :episode="e" @remove="remove(e)" @keep="keepLayout(e)" />
         </ul>
       </template>
+      <p v-else-if="shows && making" class="soft waiting" role="status">
+        The sample series is being made: {{ making }}…
+      </p>
       <div v-else-if="shows" class="empty">
         <p>A show keeps its episodes and their sounds together. Make one to begin.</p>
         <button class="plain-button filled" @click="question('show')">Make the first show</button>
