@@ -156,16 +156,24 @@ watch(
   (gone) => gone && player.pause(),
 );
 
-useRafFn(() => {
-  if (recorder.state.phase === "recording") desk.playhead.value = recorder.frameNow();
-  else if (player.state.playing && !recorder.busy && !desk.scrubbing.value) desk.playhead.value = player.frameNow();
-  else return;
-  const { time } = desk;
-  if (!desk.following.value) return;
-  if (desk.playhead.value > time.end && desk.playhead.value < time.end + time.width * time.scale) {
-    time.show(desk.playhead.value - time.width * time.scale * 0.1);
-  }
-});
+// A desk on which nothing moves draws nothing.
+const moving = useRafFn(
+  () => {
+    if (recorder.state.phase === "recording") desk.playhead.value = recorder.frameNow();
+    else if (player.state.playing && !recorder.busy && !desk.scrubbing.value) desk.playhead.value = player.frameNow();
+    else return;
+    const { time } = desk;
+    if (!desk.following.value) return;
+    if (desk.playhead.value > time.end && desk.playhead.value < time.end + time.width * time.scale) {
+      time.show(desk.playhead.value - time.width * time.scale * 0.1);
+    }
+  },
+  { immediate: false },
+);
+watch(
+  () => player.state.playing || recorder.state.phase === "recording",
+  (on) => (on ? moving.resume() : moving.pause()),
+);
 
 const pinch = usePinch((factor, x) => desk.time.zoom(factor, Math.max(0, x - cardWidth())), lanes);
 
