@@ -198,8 +198,8 @@ func TestTheLoudnessOfTheShowFollowsTheHandAndIsThatOfTheMix(t *testing.T) {
 	}
 }
 
+// It takes all places of listeners that there are, and so runs by itself.
 func TestAChangeWhoseStreamIsRefusedIsHeardAsSoonAsThereIsOne(t *testing.T) {
-	t.Parallel()
 	w := OpenWindow(t, base)
 	w.Hear()
 	episode := withTwoClips(t, w, "Refused")

@@ -181,10 +181,10 @@ func Eval[T any](w *Window, expression string) T {
 	return v
 }
 
-// Until waits for an expression to become true.
+// Until waits for an expression to become true. One that speaks of what is not there yet is not.
 func (w *Window) Until(expression string) {
 	w.t.Helper()
-	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingInterval(look), chromedp.WithPollingTimeout(patience)))
+	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool]("(() => { try { return !!("+expression+") } catch { return false } })()", chromedp.WithPollingInterval(look), chromedp.WithPollingTimeout(patience)))
 	if err != nil {
 		path := filepath.Join(os.TempDir(), "ruvel-e2e-"+strings.ReplaceAll(w.t.Name(), "/", "-")+".png")
 		w.Picture(path)
@@ -267,13 +267,15 @@ func (w *Window) Click(css string) {
 		Eval[bool](w, fmt.Sprintf(`(() => {
 			const of = () => { const e = document.querySelector(%[1]q); return e?.closest("label") ?? e }; // it may have been drawn anew
 			window.__met = !of();
-			addEventListener("pointerdown", ({target}) => (window.__met = !of() || of().contains(target) || target.closest("label")?.contains(of()) === true), {once: true, capture: true});
+			window.__press = "nothing";
+			addEventListener("pointerdown", ({target}) => (window.__press = target.outerHTML.slice(0, 120), window.__met = !of() || of().contains(target) || target.closest("label")?.contains(of()) === true), {once: true, capture: true});
 			return true;
 		})()`, css))
 		w.Do(chromedp.MouseClickXY(x, y))
 		if Eval[bool](w, `window.__met`) {
 			return
 		}
+		w.t.Logf("what was pressed instead of %s: %s", css, Eval[string](w, `window.__press`))
 	}
 	require.Fail(w.t, "what was pressed moved away again and again", css)
 }
