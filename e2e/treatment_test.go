@@ -20,6 +20,7 @@ import (
 // tickStage switches a stage of the treatment in the panel on or off.
 func tickStage(w *Window, name string) {
 	w.ClickOn(fmt.Sprintf(`[...document.querySelectorAll("aside label.stage")].find(l => l.innerText.trim().startsWith(%q))?.querySelector("input")`, name))
+	w.Settle() // its settings and its curve come after it, and move what lies there
 }
 
 func TestATrackIsTreatedAsItsCurveSaysAndHeardSo(t *testing.T) {

@@ -255,9 +255,8 @@ func (w *Window) Press(name string) {
 	w.Click(w.Button(name))
 }
 
-// Click clicks the middle of an element once it stands still and nothing lies over it. If
-// what stands above it on the page comes or goes at that very moment, the press meets
-// something else, and is made again.
+// Click clicks the middle of an element once it stands still and nothing lies over it. If what stands above it on the page
+// comes or goes at that very moment, what is pressed is something else, or is not what is let go of; then it is clicked again.
 func (w *Window) Click(css string) {
 	w.t.Helper()
 	const tries = 5
@@ -265,17 +264,21 @@ func (w *Window) Click(css string) {
 		w.Until(standing(css, reachable))
 		x, y := w.Find(css).At(0.5, 0.5)
 		Eval[bool](w, fmt.Sprintf(`(() => {
-			const of = () => { const e = document.querySelector(%[1]q); return e?.closest("label") ?? e }; // it may have been drawn anew
-			window.__met = !of();
-			window.__press = "nothing";
-			addEventListener("pointerdown", ({target}) => (window.__press = target.outerHTML.slice(0, 120), window.__met = !of() || of().contains(target) || target.closest("label")?.contains(of()) === true), {once: true, capture: true});
+			const of = () => { const e = document.querySelector(%q); return e?.closest("label") ?? e }; // it may have been drawn anew
+			const is = ({target}) => !of() || of().contains(target) || target.closest("label")?.contains(of()) === true;
+			const seen = {down: false, held: false, clicked: false};
+			const once = {once: true, capture: true};
+			addEventListener("pointerdown", e => (seen.down = is(e)), once);
+			addEventListener("gotpointercapture", () => (seen.held = true), once);
+			addEventListener("click", e => (seen.clicked = is(e)), once);
+			window.__met = () => !of() || seen.clicked || seen.down && seen.held;
 			return true;
 		})()`, css))
 		w.Do(chromedp.MouseClickXY(x, y))
-		if Eval[bool](w, `window.__met`) {
+		if Eval[bool](w, `window.__met()`) {
 			return
 		}
-		w.t.Logf("what was pressed instead of %s: %s", css, Eval[string](w, `window.__press`))
+		w.t.Logf("%s moved away while it was clicked", css)
 	}
 	require.Fail(w.t, "what was pressed moved away again and again", css)
 }

@@ -76,13 +76,17 @@ func TestATreatedMixIsTheSameInWhateverWindowsAndOrderAndOnHoweverManyCores(t *t
 	want := whole(t, plan)
 	// Nothing of what has been computed before is used.
 	plan.KeepIn(mix.NewSpans(1))
+	renders := 12
+	if testing.Short() { // as with the race detector, which takes ten times as long
+		renders = 2
+	}
 	var mu sync.Mutex
 	var group sync.WaitGroup
 	for worker := range 4 {
 		group.Go(func() {
 			random := rand.New(rand.NewPCG(uint64(worker), 1))
 			r := mix.NewRenderer(plan)
-			for range 12 {
+			for range renders {
 				from := audio.Frames(random.Int64N(int64(plan.Length() - 1)))
 				got := audio.NewPCM(2, min(plan.Length()-from, audio.Frames(1+random.Int64N(100000))))
 				err := r.Render(got, from)

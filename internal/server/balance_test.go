@@ -204,11 +204,16 @@ func TestTheOutlineIsThatOfWhatWasMeasured(t *testing.T) {
 }
 
 func TestALeadThatWasMeasuredLongAgoIsPutAtHandAgain(t *testing.T) {
-	_, episode, _, _ := spokenOver(t)
+	show, episode, _, _ := spokenOver(t)
 	first := balanceOf(t, episode, 1)
-	for range 9 { // of more episodes than are at hand
-		_, other, _, _ := spokenOver(t)
-		balanceOf(t, other, 1)
+	doc, _, err := house.Store.Document(t.Context(), episode)
+	require.NoError(t, err)
+	for i := range 9 { // of more episodes than are at hand
+		d := doc.Clone()
+		d.Tracks[0].Fader = audio.DB(-i - 1)
+		other, err := house.Store.AddEpisode(t.Context(), show, "Another", 0, d)
+		require.NoError(t, err)
+		balanceOf(t, other.ID, 1)
 	}
 	var again server.Balance
 	require.Eventually(t, func() bool { // without that anybody asks for the loudness

@@ -510,7 +510,7 @@ func (d described) operations() (out [][2]string) {
 }
 
 // bends is how many requests are made of each that goes well, by bending it.
-const bends = 6
+const bends = 4
 
 func TestEveryOperationGoesWellAndBentLeadsToNoFaultAndNoHang(t *testing.T) {
 	d := description(t)
