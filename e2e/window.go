@@ -275,7 +275,7 @@ func (w *Window) Click(css string) {
 			return true;
 		})()`, css))
 		w.Do(chromedp.MouseClickXY(x, y))
-		if Eval[bool](w, `window.__met()`) {
+		if Eval[bool](w, `window.__met?.() ?? true`) { // there is another page by now
 			return
 		}
 		w.t.Logf("%s moved away while it was clicked", css)
