@@ -265,7 +265,8 @@ func (w *Window) Click(css string) {
 		x, y := w.Find(css).At(0.5, 0.5)
 		Eval[bool](w, fmt.Sprintf(`(() => {
 			const of = () => { const e = document.querySelector(%q); return e?.closest("label") ?? e }; // it may have been drawn anew
-			const is = ({target}) => !of() || of().contains(target) || target.closest("label")?.contains(of()) === true;
+			const meant = of(); // which need not be what the selector finds any more once it is clicked
+			const is = ({target}) => !of() || [meant, of()].some(e => e?.contains(target) || target.closest("label")?.contains(e));
 			const seen = {down: false, held: false, clicked: false};
 			const once = {once: true, capture: true};
 			addEventListener("pointerdown", e => (seen.down = is(e)), once);
