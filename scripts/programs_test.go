@@ -166,7 +166,7 @@ func (c calls) shell(t *testing.T, name, script string) (installs []string) {
 	t.Helper()
 	file, err := syntax.NewParser().Parse(strings.NewReader(script), name)
 	require.NoError(t, err)
-	own := strings.Fields(`. : [ break cd command continue echo eval exec exit export false local need printf read return set shift source test toolchain front_end mapfile trap true type wait`)
+	own := strings.Fields(`. : [ break cd command continue echo eval exec exit export false local need printf read return set shift source test toolchain front_end mapfile trap true type unset wait`)
 	syntax.Walk(file, func(n syntax.Node) bool {
 		if f, ok := n.(*syntax.FuncDecl); ok {
 			own = append(own, f.Name.Value)

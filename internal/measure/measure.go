@@ -10,6 +10,7 @@ import (
 	"errors"
 	"log/slog"
 	"runtime"
+	"slices"
 	"sync"
 	"time"
 
@@ -88,6 +89,18 @@ func (m *Measurer) Ask(episode string, version int64) {
 	m.group.Go(func() { m.run(episode) })
 }
 
+// Forget gives up what is being measured of an episode that is no more, so that the others need not wait for it.
+func (m *Measurer) Forget(episode string) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if g := m.going[episode]; g != nil {
+		g.asked = 0
+		g.cancel()
+	}
+	delete(m.latest, episode)
+	m.order = slices.DeleteFunc(m.order, func(e string) bool { return e == episode })
+}
+
 // run measures an episode until nobody has asked for a newer version meanwhile.
 func (m *Measurer) run(episode string) {
 	for before := int64(-1); ; {
@@ -99,7 +112,7 @@ func (m *Measurer) run(episode string) {
 		if again := g.asked > version && version > before; !again || m.ctx.Err() != nil {
 			delete(m.going, episode)
 			m.mu.Unlock()
-			if err != nil && m.ctx.Err() == nil {
+			if err != nil && !errors.Is(err, context.Canceled) {
 				slog.Warn("an episode could not be measured", "episode", episode, "error", err)
 			}
 			return

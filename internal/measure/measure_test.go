@@ -187,3 +187,25 @@ func TestNoVersionThatWasAskedForIsLost(t *testing.T) {
 		return there && err == nil && row.LoudnessVersion == 40
 	}, time.Minute, 5*time.Millisecond)
 }
+
+// What is measured of an episode that is removed is given up: there is one measurement at a time, and others wait for it.
+func TestWhatIsNoMoreIsNotMeasured(t *testing.T) {
+	r := open(t, dbtest.New(t), t.TempDir())
+	episode, voice := r.talked(t)
+	none := session.Fade{Shape: session.Linear}
+	row := edit.Row{Name: "Voice", Part: session.Voice}
+	for at := range audio.Frames(400) {
+		row.Clips = append(row.Clips, session.Clip{Name: "Voice", Sound: voice, Start: at * 8 * audio.Second, Length: 8 * audio.Second, FadeIn: none, FadeOut: none})
+	}
+	_, err := r.store.Edit(t.Context(), episode.ID, 1, "", edit.PasteClips{Fragment: edit.Fragment{Length: 3200 * audio.Second, Rows: []edit.Row{row}}, At: 60 * audio.Second, Track: "t1"})
+	require.NoError(t, err)
+	r.Ask(episode.ID, 2)
+	require.Eventually(t, func() bool { return r.sounds.Mapped() > 0 }, time.Minute, time.Millisecond)
+	r.Forget(episode.ID)
+	require.Eventually(t, func() bool {
+		r.plans.ForgetIdle()
+		return r.sounds.Mapped() == 0
+	}, time.Minute, time.Millisecond)
+	_, there := r.Latest(episode.ID, 2)
+	assert.False(t, there, "it was not measured to its end")
+}

@@ -124,6 +124,13 @@ func crowded(t *testing.T, clips int) (show, episode string) {
 		row.Clips = append(row.Clips, session.Clip{Name: fmt.Sprintf("Clip %d", i), Sound: sound, Start: at, Offset: at % 480000, Length: 36000, FadeIn: none, FadeOut: none, Envelope: []session.Point{}})
 	}
 	edited(t, episode, d.Version, edit.PasteClips{Fragment: edit.Fragment{Length: audio.Frames(clips) * 40000, Rows: []edit.Row{row}}, At: 960000, Track: track.ID})
+	t.Cleanup(func() { // with what is being measured of it, which others would wait for
+		r, err := http.NewRequest("DELETE", base+"/episodes/"+episode, nil)
+		require.NoError(t, err)
+		answer, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		_ = answer.Body.Close()
+	})
 	return show, episode
 }
 
@@ -270,5 +277,5 @@ func TestAPlanIsGivenBackHoweverACheckEnds(t *testing.T) {
 	require.Eventually(t, func() bool {
 		house.Plans.ForgetIdle()
 		return house.Sounds.Mapped() == 0
-	}, 20*time.Second, 20*time.Millisecond, "nothing keeps recordings mapped")
+	}, patience, tick, "nothing keeps recordings mapped")
 }

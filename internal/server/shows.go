@@ -284,6 +284,7 @@ func (s *Server) removeEpisode(ctx context.Context, episode string) error {
 	if err != nil {
 		return err
 	}
+	s.Measure.Forget(episode)
 	s.Plans.Forget(episode)
 	for _, t := range recorded {
 		_ = s.Takes.Chunks.Remove(t.ID)
