@@ -574,7 +574,7 @@ func TestTwoFingersZoomAndChangeNothing(t *testing.T) {
 	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Two fingers")
-	_, err := chromedp.Call(w.ctx, emulation.SetTouchEmulationEnabled, emulation.SetTouchEmulationEnabledParams{Enabled: true, MaxTouchPoints: 2})
+	_, err := chromedp.Call(w.spoilt(), emulation.SetTouchEmulationEnabled, emulation.SetTouchEmulationEnabledParams{Enabled: true, MaxTouchPoints: 2})
 	require.NoError(t, err)
 	before := desk(t, episode)
 	for _, row := range []float64{1, 2} { // on an empty place, and over a clip

@@ -234,7 +234,7 @@ func TestASoundIsDescribedMarkedInsertedAndReplaced(t *testing.T) {
 	w.Type(field("Licence"), "CC BY 4.0")
 	w.UntilText("Name title, author, source and licence.")
 	w.Until(fmt.Sprintf(`!document.querySelector(%q).innerText.includes("no credit yet")`, row))
-	_, err := chromedp.CallBrowser(w.ctx, browser.SetPermission, browser.SetPermissionParams{
+	_, err := chromedp.CallBrowser(w.spoilt(), browser.SetPermission, browser.SetPermissionParams{
 		Permission: &browser.PermissionDescriptor{Name: "clipboard-write"}, Setting: browser.PermissionSettingGranted,
 		BrowserContextID: chromedp.FromContext(w.ctx).BrowserContextID,
 	})

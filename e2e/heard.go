@@ -15,7 +15,7 @@ import (
 // of it or move it in time.
 func (w *Window) Hear() {
 	w.t.Helper()
-	_, err := chromedp.Call(w.ctx, page.SetBypassCSP, page.SetBypassCSPParams{Enabled: true}) // the page loads no code but its own
+	_, err := chromedp.Call(w.spoilt(), page.SetBypassCSP, page.SetBypassCSPParams{Enabled: true}) // the page loads no code but its own
 	require.NoError(w.t, err)
 	w.OnNewPage(hearing)
 }

@@ -256,7 +256,7 @@ func TestThePageAsksBeforeItIsClosedWhileSomethingWaits(t *testing.T) {
 	w := OpenWindow(t, gate.Address)
 	episode := withTwoClips(t, w, "Closed too early")
 	asked := make(chan bool, 10)
-	require.NoError(t, chromedp.Listen(w.ctx, func(event any) {
+	require.NoError(t, chromedp.Listen(w.spoilt(), func(event any) {
 		if d, ok := event.(*page.EventJavascriptDialogOpening); ok && d.Type == page.DialogTypeBeforeunload {
 			asked <- true
 			go func() {

@@ -317,3 +317,37 @@ func gainsOf(t session.Track) (out []audio.DB) {
 	slices.Sort(out)
 	return out
 }
+
+func TestAPointIsTypedFasterThanItsEditsAreKept(t *testing.T) {
+	t.Parallel()
+	gate := StartGate(t, base)
+	w := OpenWindow(t, gate.Address)
+	episode := withTwoClips(t, w, "Typed fast")
+	track := desk(t, episode).Document.Tracks[1].ID
+	change(t, episode, map[string]any{"type": "add-points", "points": []any{map[string]any{"track": track, "at": 480000, "level": 0}, map[string]any{"track": track, "at": 900000, "level": -6}}})
+	w.Press("Balance")
+	w.Click(`[aria-label="Track Music 1"] .name`)
+	w.Key("v")
+	w.ClickOn(`document.querySelectorAll(".track-line .point").length === 2 && document.querySelectorAll(".track-line .point")[1]`)
+	w.Until(`document.querySelector('[aria-label="Time of the point"]')`)
+
+	// Both are typed before the first is answered,
+	letGo := gate.Hold("POST", "/edits")
+	w.Type(`[aria-label="Time of the point"]`, "0:20")
+	w.Type(`[aria-label="Level of the point"]`, "-20")
+	letGo()
+	is := func(at audio.Frames, level audio.DB) func(session.Document) bool {
+		return func(d session.Document) bool { return d.Tracks[1].Envelope[1] == session.Point{At: at, Level: level} }
+	}
+	untilKept(w, episode, is(20*audio.Second, -20))
+
+	// and an answer comes while one is typing.
+	letGo = gate.Hold("POST", "/edits")
+	w.Type(`[aria-label="Time of the point"]`, "0:22")
+	w.Click(`[aria-label="Level of the point"]`)
+	w.Do(chromedp.Evaluate[chromedp.Void](`document.querySelector('[aria-label="Level of the point"]').select()`), chromedp.KeyEvent("-1"))
+	letGo()
+	untilKept(w, episode, is(22*audio.Second, -20))
+	w.Key("4" + kb.Enter)
+	untilKept(w, episode, is(22*audio.Second, -14))
+}

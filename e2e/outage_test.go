@@ -63,14 +63,14 @@ func TestAnOutageInTheMiddleOfEverythingLosesNothing(t *testing.T) {
 			_, bed, _ := clipNamed(t, document(), "Slack water")
 			of[any](t, p.Address, "POST", "/episodes/"+made.ID+"/edits", map[string]any{
 				"base": of[server.Desk](t, p.Address, "GET", "/episodes/"+made.ID, nil).Version,
-				"op":   map[string]any{"type": "loop-clip", "clip": bed, "length": 900 * 48000},
+				"op":   map[string]any{"type": "loop-clip", "clip": bed, "length": 400 * 48000},
 			})
 			w.Until(`document.querySelectorAll(".clip").length > 2`)
 
 			// An upload and a mixdown are under way,
-			line.Slow(3 << 20)
+			line.Slow(1 << 20)
 			long := filepath.Join(t.TempDir(), "Swell.wav")
-			testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i", "anoisesrc=r=48000:c=pink:d=180:a=0.2", "-ac", "2", "-c:a", "pcm_s16le", long)
+			testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i", "anoisesrc=r=48000:c=pink:d=60:a=0.2", "-ac", "2", "-c:a", "pcm_s16le", long)
 			w.Press("Hand over")
 			w.Press("As it is")
 			w.Press("Mix down")

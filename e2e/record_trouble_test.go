@@ -171,7 +171,7 @@ func TestADeviceThatVanishesEndsTheTakeAndKeepsIt(t *testing.T) {
 func TestARefusedPermissionIsExplainedAndTheStandInIsLeft(t *testing.T) {
 	t.Parallel()
 	w := OpenWindow(t, base, full, chromedp.Flag("use-fake-device-for-media-stream", true))
-	_, err := chromedp.CallBrowser(w.ctx, browser.SetPermission, browser.SetPermissionParams{
+	_, err := chromedp.CallBrowser(w.spoilt(), browser.SetPermission, browser.SetPermissionParams{
 		Permission: &browser.PermissionDescriptor{Name: "microphone"}, Setting: browser.PermissionSettingDenied,
 	})
 	require.NoError(t, err)

@@ -107,7 +107,7 @@ func TestAFinishedFileIsHeardByAListenerInAnotherBrowserUntilItIsWithdrawn(t *te
 	quiet.Go(page)
 	quiet.Type("#password", "three blasts")
 	arrives(quiet, "For others")
-	_, err = chromedp.Call(quiet.ctx, emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: true})
+	_, err = chromedp.Call(quiet.spoilt(), emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: true})
 	require.NoError(t, err)
 	quiet.Go(page)
 	arrives(quiet, "Interview")

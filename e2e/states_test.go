@@ -122,7 +122,7 @@ func TestWhatIsMeasuredIsKnownAlsoIfNobodyTellsOfIt(t *testing.T) {
 	w := OpenWindow(t, gate.Address)
 	episode := withTwoClips(t, w, "Never told")
 	_, bed, _ := clipNamed(t, desk(t, episode).Document, "Slack water")
-	change(t, episode, map[string]any{"type": "loop-clip", "clip": bed, "length": 1800 * 48000}) // which takes its time
+	change(t, episode, map[string]any{"type": "loop-clip", "clip": bed, "length": 300 * 48000}) // which takes its time
 	w.Key("n")
 	w.Until(`document.querySelectorAll(".clip").length > 2`)
 	w.Press("Check")

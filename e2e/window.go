@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -22,6 +23,7 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/performance"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/storage"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
@@ -39,10 +41,17 @@ const tick = 20 * time.Millisecond
 
 // Window is a browser window of 1280x800.
 type Window struct {
-	t      testing.TB
+	*tab
+	t    testing.TB
+	base string
+}
+
+// tab is where pages are shown, with a storage of its own.
+type tab struct {
 	ctx    context.Context
-	base   string
+	close  context.CancelFunc
 	faults []string
+	spent  bool // something was changed of it that no other test may have
 }
 
 // OpenWindow opens a window on a server's address. Windows without flags share one
@@ -50,23 +59,52 @@ type Window struct {
 // the page throws, or is refused by its own security policy, fails the test at its end.
 func OpenWindow(t testing.TB, base string, flags ...chromedp.ExecAllocatorOption) *Window {
 	t.Helper()
-	var ctx context.Context
-	var closeWindow context.CancelFunc
-	if len(flags) == 0 {
-		ctx, closeWindow = chromedp.NewContext(sharedBrowser(t), chromedp.WithNewBrowserContext())
-	} else {
+	w := &Window{t: t, base: base}
+	if len(flags) > 0 {
 		allocator, stop := newBrowser(flags...)
 		t.Cleanup(stop)
-		ctx, closeWindow = chromedp.NewContext(allocator)
+		ctx, closeWindow := chromedp.NewContext(allocator)
+		w.tab = &tab{ctx: ctx, close: closeWindow, spent: true}
+		w.watch()
+	} else if w.tab = shared.take(); w.tab == nil {
+		ctx, closeWindow := chromedp.NewContext(sharedBrowser(t), chromedp.WithNewBrowserContext())
+		w.tab = &tab{ctx: ctx, close: closeWindow}
+		w.watch()
 	}
-	w := &Window{t: t, ctx: ctx, base: base}
 	t.Cleanup(func() {
-		closeWindow()
-		require.Empty(t, w.faults, "what the page complained about")
+		faults := w.faults
+		if t.Failed() || len(faults) > 0 || w.spent || !w.emptied() {
+			w.close()
+		} else {
+			shared.give(w.tab)
+		}
+		require.Empty(t, faults, "what the page complained about")
 	})
-	w.watch()
 	w.begin()
 	return w
+}
+
+// spoilt is the context of a window of which more is changed than can be put back: no other test gets it.
+func (w *Window) spoilt() context.Context {
+	w.spent = true
+	return w.ctx
+}
+
+// emptied leaves the page and forgets what it has kept, so that another test finds the window as a new one.
+func (w *Window) emptied() bool {
+	ctx, cancel := context.WithTimeout(w.ctx, 5*time.Second)
+	defer cancel()
+	origin, err := chromedp.Run(ctx, chromedp.Evaluate[string](`sessionStorage.clear(), location.origin`))
+	if err != nil || chromedp.Do(ctx, chromedp.Navigate("about:blank")) != nil {
+		return false
+	}
+	for _, o := range []string{origin, w.base} {
+		if _, err := chromedp.Call(ctx, storage.ClearDataForOrigin, storage.ClearDataForOriginParams{Origin: o, StorageTypes: "all"}); err != nil {
+			return false
+		}
+	}
+	_, err = chromedp.Call(ctx, page.ResetNavigationHistory, cdp.Empty{})
+	return err == nil
 }
 
 // full is the whole of Chromium, which knows real devices and permissions; without it windows are of its part for programs,
@@ -81,11 +119,32 @@ func newBrowser(flags ...chromedp.ExecAllocatorOption) (context.Context, context
 	return chromedp.NewExecAllocator(context.Background(), append(options, flags...)...)
 }
 
-// shared is the browser of all windows without flags, once there is one.
-var shared struct {
+// shared is the browser of all windows without flags, once there is one, with the tabs that wait for a test.
+var shared sharing
+
+type sharing struct {
 	sync.Mutex
 	ctx  context.Context
 	stop context.CancelFunc
+	idle []*tab
+}
+
+// take gives a tab that another test has done with; nil if there is none.
+func (s *sharing) take() *tab {
+	s.Lock()
+	defer s.Unlock()
+	if len(s.idle) == 0 {
+		return nil
+	}
+	last := s.idle[len(s.idle)-1]
+	s.idle = s.idle[:len(s.idle)-1]
+	return last
+}
+
+func (s *sharing) give(of *tab) {
+	s.Lock()
+	defer s.Unlock()
+	s.idle = append(s.idle, of)
 }
 
 func sharedBrowser(t testing.TB) context.Context {
@@ -114,7 +173,7 @@ func closeShared() {
 func (w *Window) OpenSecond() *Window {
 	w.t.Helper()
 	ctx, closeTab := chromedp.NewContext(w.ctx)
-	second := &Window{t: w.t, ctx: ctx, base: w.base}
+	second := &Window{t: w.t, tab: &tab{ctx: ctx, close: closeTab}, base: w.base}
 	w.t.Cleanup(closeTab)
 	second.watch()
 	second.begin()
@@ -181,16 +240,26 @@ func Eval[T any](w *Window, expression string) T {
 	return v
 }
 
-// Until waits for an expression to become true. One that speaks of what is not there yet is not.
+// Until waits for an expression to become true. One that speaks of what is not there yet is not. What takes its time is
+// looked at less often: reading all of a page is work for it.
 func (w *Window) Until(expression string) {
 	w.t.Helper()
-	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool]("(() => { try { return !!("+expression+") } catch { return false } })()", chromedp.WithPollingInterval(look), chromedp.WithPollingTimeout(patience)))
+	this := waits.Add(1)
+	looked := fmt.Sprintf(`(() => {
+		const looks = window.__looks?.of === %d ? window.__looks : (window.__looks = {of: %d, n: 0});
+		if (looks.n++ > %d && looks.n %% 4) return false;
+		try { return !!(%s) } catch { return false }
+	})()`, this, this, int(time.Second/look), expression)
+	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool](looked, chromedp.WithPollingInterval(look), chromedp.WithPollingTimeout(patience)))
 	if err != nil {
 		path := filepath.Join(os.TempDir(), "ruvel-e2e-"+strings.ReplaceAll(w.t.Name(), "/", "-")+".png")
 		w.Picture(path)
 		require.NoError(w.t, err, "waiting for %s; the window is in %s", expression, path)
 	}
 }
+
+// waits counts what was waited for, so that each wait is known to the page.
+var waits atomic.Int64
 
 // UntilText waits until a text can be read on the page.
 func (w *Window) UntilText(text string) {
@@ -246,50 +315,71 @@ func (w *Window) Button(name string) string {
 	find := fmt.Sprintf(`[...document.querySelectorAll("button, a, [role=menuitem], label.el-radio-button")].find(b => b.offsetParent && !b.disabled && ((b.getAttribute("aria-label") ?? b.innerText).trim() === %q))`, name)
 	w.Until(find)
 	Eval[bool](w, fmt.Sprintf(`(() => { document.querySelectorAll("[data-found]").forEach(e => e.removeAttribute("data-found")); %s.setAttribute("data-found", ""); return true })()`, find))
-	return "[data-found]"
+	return marked
 }
 
 // Press clicks the button with a name.
 func (w *Window) Press(name string) {
 	w.t.Helper()
-	w.Click(w.Button(name))
+	w.clicked(func() string { return w.Button(name) })
 }
 
-// Click clicks the middle of an element once it stands still and nothing lies over it. If what stands above it on the page
-// comes or goes at that very moment, what is pressed is something else, or is not what is let go of; then it is clicked again.
+// Click clicks the middle of an element once it stands still and nothing lies over it.
 func (w *Window) Click(css string) {
 	w.t.Helper()
-	const tries = 5
+	w.clicked(func() string { return css })
+}
+
+// ClickOn clicks the element that an expression gives, once it gives one.
+func (w *Window) ClickOn(expression string) {
+	w.t.Helper()
+	w.clicked(func() string {
+		w.Until(expression)
+		Eval[bool](w, fmt.Sprintf(`(() => { document.querySelectorAll("[data-found]").forEach(e => e.removeAttribute("data-found")); (%s)?.setAttribute("data-found", ""); return true })()`, expression))
+		return marked
+	})
+}
+
+// marked is the selector of what was found, for as long as it is not drawn anew.
+const marked = "[data-found]"
+
+// clicked clicks what is found. If that comes or goes at that very moment, or what stands above it does, what is pressed is
+// something else, or is not what is let go of; then it is found and clicked again.
+func (w *Window) clicked(find func() string) {
+	w.t.Helper()
+	const tries = 8
 	for range tries {
-		w.Until(standing(css, reachable))
-		x, y := w.Find(css).At(0.5, 0.5)
-		Eval[bool](w, fmt.Sprintf(`(() => {
+		css := find()
+		gone := "false"
+		if css == marked {
+			gone = `!document.querySelector("` + marked + `")`
+		}
+		w.Until(gone + " || " + standing(css, reachable))
+		at := Eval[*Box](w, fmt.Sprintf(`(() => {
 			const of = () => { const e = document.querySelector(%q); return e?.closest("label") ?? e }; // it may have been drawn anew
 			const meant = of(); // which need not be what the selector finds any more once it is clicked
-			const is = ({target}) => !of() || [meant, of()].some(e => e?.contains(target) || target.closest("label")?.contains(e));
+			if (!meant) return null;
+			const is = ({target}) => [meant, of()].some(e => e?.contains(target) || target.closest("label")?.contains(e));
 			const seen = {down: false, held: false, clicked: false};
-			const once = {once: true, capture: true};
+			const once = {once: true, capture: true}; // before anything of the page hears of it
 			addEventListener("pointerdown", e => (seen.down = is(e)), once);
 			addEventListener("gotpointercapture", () => (seen.held = true), once);
 			addEventListener("click", e => (seen.clicked = is(e)), once);
-			window.__met = () => !of() || seen.clicked || seen.down && seen.held;
-			return true;
-		})()`, css))
+			window.__met = () => seen.clicked || seen.down && (seen.held || !of());
+			const r = document.querySelector(%q).getBoundingClientRect();
+			return {X: r.x, Y: r.y, Width: r.width, Height: r.height};
+		})()`, css, css))
+		if at == nil {
+			continue
+		}
+		x, y := at.At(0.5, 0.5)
 		w.Do(chromedp.MouseClickXY(x, y))
 		if Eval[bool](w, `window.__met?.() ?? true`) { // there is another page by now
 			return
 		}
 		w.t.Logf("%s moved away while it was clicked", css)
 	}
-	require.Fail(w.t, "what was pressed moved away again and again", css)
-}
-
-// ClickOn clicks the element that an expression gives, once it gives one.
-func (w *Window) ClickOn(expression string) {
-	w.t.Helper()
-	w.Until(expression)
-	Eval[bool](w, fmt.Sprintf(`(() => { document.querySelectorAll("[data-found]").forEach(e => e.removeAttribute("data-found")); (%s)?.setAttribute("data-found", ""); return true })()`, expression))
-	w.Click("[data-found]")
+	require.Fail(w.t, "what was pressed moved away again and again")
 }
 
 // pressIfThere clicks what an expression gives, if it still gives something: it may go by itself.
@@ -452,7 +542,7 @@ func (w *Window) Type(css, text string) {
 // Crash kills the tab, as the machine does when it runs out of memory.
 func (w *Window) Crash() {
 	w.t.Helper()
-	ctx, cancel := context.WithTimeout(w.ctx, 5*time.Second)
+	ctx, cancel := context.WithTimeout(w.spoilt(), 5*time.Second)
 	defer cancel()
 	_, _ = chromedp.Call(ctx, page.Crash, cdp.Empty{}) // nobody is left to answer
 }
@@ -468,7 +558,7 @@ func (w *Window) Picture(path string) {
 // DownloadsTo makes downloads go into a folder.
 func (w *Window) DownloadsTo(dir string) {
 	w.t.Helper()
-	_, err := chromedp.CallBrowser(w.ctx, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{
+	_, err := chromedp.CallBrowser(w.spoilt(), browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{
 		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: dir, BrowserContextID: chromedp.FromContext(w.ctx).BrowserContextID,
 	})
 	require.NoError(w.t, err)
@@ -477,7 +567,7 @@ func (w *Window) DownloadsTo(dir string) {
 // OnNewPage runs a script before those of every page opened from now on.
 func (w *Window) OnNewPage(script string) {
 	w.t.Helper()
-	_, err := chromedp.Call(w.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+	_, err := chromedp.Call(w.spoilt(), page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
 	require.NoError(w.t, err)
 }
 

@@ -186,7 +186,7 @@ func TestTheSameOrderMakesTheSameBytes(t *testing.T) {
 	t.Parallel()
 	target, _ := loudness.FindTarget("podcast-stereo")
 	for _, format := range []string{"mp3", "m4a", "opus", "ogg", "flac-16", "bwf", "stems"} {
-		o := handover.Order{Setting: setting(t, format, "", 0, 2), To: 8 * audio.Second, Target: &target, Name: "Show"}
+		o := handover.Order{Setting: setting(t, format, "", 0, 2), To: 3 * audio.Second, Target: &target, Name: "Show"}
 		o.Label.Title, o.Label.Date = "Fog", "2026-11-30"
 		first, _ := made(t, show(t), o)
 		second, _ := made(t, show(t), o)

@@ -171,8 +171,9 @@ func FuzzPictures(f *testing.F) {
 func TestAPictureOfDeepColoursIsBoundedByWhatItUnfoldsTo(t *testing.T) {
 	deep := image.NewNRGBA64(image.Rect(0, 0, 8000, 8000)) // all alike: some kB as a file, half a GB unfolded
 	var file bytes.Buffer
-	require.NoError(t, png.Encode(&file, deep))
-	require.Less(t, file.Len(), 2<<20)
+	fast := png.Encoder{CompressionLevel: png.BestSpeed}
+	require.NoError(t, fast.Encode(&file, deep))
+	require.Less(t, file.Len(), 8<<20)
 	var before, after runtime.MemStats
 	deep = nil
 	runtime.GC()

@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -22,18 +23,25 @@ import (
 	"ruvel/testkit"
 )
 
-// drawn is a PNG of one colour.
+// drawn is a PNG of one colour, drawn once for all that want one of that size.
 func drawn(t testing.TB, side int) []byte {
 	t.Helper()
-	img := image.NewRGBA(image.Rect(0, 0, side, side))
-	for i := range img.Pix {
-		img.Pix[i] = 200
-	}
-	img.Set(0, 0, color.Black)
-	var out bytes.Buffer
-	require.NoError(t, png.Encode(&out, img))
-	return out.Bytes()
+	once, _ := pictures.LoadOrStore(side, sync.OnceValues(func() ([]byte, error) {
+		img := image.NewRGBA(image.Rect(0, 0, side, side))
+		for i := range img.Pix {
+			img.Pix[i] = 200
+		}
+		img.Set(0, 0, color.Black)
+		var out bytes.Buffer
+		err := png.Encode(&out, img)
+		return out.Bytes(), err
+	}))
+	data, err := once.(func() ([]byte, error))()
+	require.NoError(t, err)
+	return data
 }
+
+var pictures sync.Map // of functions that draw one, by its side
 
 // mixed makes finished files and waits for them.
 func mixed(t *testing.T, episode string, wanted map[string]any) []server.Mixdown {

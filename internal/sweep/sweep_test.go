@@ -161,7 +161,7 @@ func TestOnlyWhatIsOldAndBelongsToNothingIsSwept(t *testing.T) {
 
 func TestDeletingASoundWhileAnotherShowImportsTheSameFileLeavesBothWithWhatTheyShouldHave(t *testing.T) {
 	a, b := show(t), show(t)
-	for round := range 10 {
+	for round := range 5 {
 		data := sound(t, uint64(100+round))
 		id := receiveWhole(t, a.ID, data)
 		var g sync.WaitGroup

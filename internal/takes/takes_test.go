@@ -174,7 +174,7 @@ func TestATakeWithoutAPlaceIsKeptAllTheSame(t *testing.T) {
 }
 
 func TestNoChunkThatWasAcknowledgedIsMissingFromTheSound(t *testing.T) {
-	for range 25 {
+	for range 10 {
 		episode, take := begun(t, 1)
 		second := testkit.Interleave(testkit.Noise(1, 0.3, 800, 7))
 		var g sync.WaitGroup

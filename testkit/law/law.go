@@ -14,7 +14,7 @@ import (
 const (
 	// Budget is the variable with the time that each law is given, such as 1m; usual is what it is without.
 	Budget = "RUVEL_LAWS"
-	usual  = 2 * time.Second
+	usual  = time.Second
 	// Least is on how many cases a law is tried however long they take: fewer would mean little.
 	Least = 20
 	// Tally is the variable with the name of a file to which the number of cases of each law is added.

@@ -16,7 +16,7 @@ import ClipMenu from "./ClipMenu.vue";
 import { useBare } from "./bare";
 import { useCopied } from "./clipboard";
 import { useStaying } from "./staying";
-import { makeDeskContext } from "./context";
+import { makeDeskContext, type Stage } from "./context";
 import DeckBar from "./DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
 import DragTag from "./DragTag.vue";
@@ -65,12 +65,10 @@ function open(): Promise<void> {
 onMounted(async () => {
   await open();
   if (session.open?.episode !== props.episode) return; // it has been left meanwhile
-  await new Promise(requestAnimationFrame);
-  desk.time.fit(0, Math.max(session.length, 48000 * 60));
-  const unfinished = takes.list.some((t) => t.state === "recording" && !t.live);
-  const untouched = desk.stage.value === "gather" && desk.gatherTab.value === "sounds" && !recorder.busy;
-  if (unfinished) desk.gatherTab.value = "record";
-  else if (session.length > 0 && untouched) desk.stage.value = "balance";
+  if (takes.list.some((t) => t.state === "recording" && !t.live)) {
+    if (desk.stage.value === begunWith) desk.stage.value = "gather";
+    desk.gatherTab.value = "record";
+  }
   void fetchTheRest();
 });
 onBeforeUnmount(() => {
@@ -81,7 +79,22 @@ onBeforeUnmount(() => {
   if (session.open?.episode === props.episode) connection.leave();
 });
 
-watch(width, (w) => (desk.time.width = Math.max(100, w - cardWidth())), { immediate: true });
+/** The stage that the desk was laid out with, once it is: with all of the show in sight. */
+let begunWith: Stage | undefined;
+const laidOut = ref(false);
+watch(
+  width,
+  (w) => {
+    desk.time.width = Math.max(100, w - cardWidth());
+    if (w === 0 || laidOut.value || !session.document) return;
+    laidOut.value = true;
+    desk.time.fit(0, Math.max(session.length, 48000 * 60));
+    const untouched = desk.stage.value === "gather" && desk.gatherTab.value === "sounds" && !recorder.busy;
+    if (session.length > 0 && untouched) desk.stage.value = "balance";
+    begunWith = desk.stage.value;
+  },
+  { immediate: true },
+);
 /** What the strip takes under the voices. */
 const LEAD_HEIGHT = 63;
 /** The track under which the voice lead is shown: the last one for voices, if there is one. */
@@ -241,7 +254,7 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
       </div>
     </section>
     <aside v-if="panelOpen" :aria-label="`${desk.stage.value} panel`">
-      <component :is="panels[desk.stage.value]" v-if="session.document" />
+      <component :is="panels[desk.stage.value]" v-if="session.document && laidOut" />
     </aside>
     <button
       class="fold"

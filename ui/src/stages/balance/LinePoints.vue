@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { useActs } from "../../desk/acts";
 import { useDeskContext } from "../../desk/context";
 import { handLevel, lineOf, placesOf } from "../../desk/lines";
@@ -16,17 +16,32 @@ const acts = useActs(desk);
 
 const line = computed(() => lineOf(session.document, props.id));
 const times = computed(() => (desk.selection.line === props.id ? desk.selection.points : []));
-const chosen = computed(() => line.value?.points.filter((p) => times.value.includes(p.at)) ?? []);
+/** Where the chosen point will be once what was typed is kept: until then it is not chosen there, and its fields stay. */
+const going = ref<number>();
+const chosen = computed(
+  () => line.value?.points.filter((p) => times.value.includes(p.at) || p.at === going.value) ?? [],
+);
 const point = computed(() => (chosen.value.length === 1 ? chosen.value[0] : undefined));
 const isLast = computed(() => point.value?.at === line.value?.points[line.value.points.length - 1]?.at);
 
+let waiting = 0;
 async function setPoint(change: { time?: number; level?: number }): Promise<void> {
-  const [l, p] = [line.value!, point.value!];
-  const at = change.time === undefined ? p.at : Math.max(0, change.time - l.zero);
-  const [place] = placesOf(l, [p.at]);
-  await session.edit({ type: "move-points", moves: [{ ...l.named, from: p.at, at, level: change.level ?? p.level }] });
-  const moved = lineOf(session.document, props.id)?.points[place!];
+  const from = going.value ?? point.value!.at;
+  const zero = line.value!.zero;
+  let place: number | undefined;
+  going.value = change.time === undefined ? from : Math.max(0, change.time - zero);
+  waiting++;
+  await session.edit((document) => {
+    const l = lineOf(document, props.id);
+    const p = l?.points.find((p) => p.at === from);
+    if (!l || !p) return undefined;
+    [place] = placesOf(l, [p.at]);
+    const at = change.time === undefined ? p.at : Math.max(0, change.time - zero);
+    return { type: "move-points", moves: [{ ...l.named, from: p.at, at, level: change.level ?? p.level }] };
+  });
+  const moved = place === undefined ? undefined : lineOf(session.document, props.id)?.points[place];
   if (moved && desk.selection.line === props.id) desk.selection.points = [moved.at];
+  if (--waiting === 0) going.value = undefined;
 }
 
 /** Moves the chosen points up or down, or makes their distances from the highest of them larger or smaller. */
