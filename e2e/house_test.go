@@ -111,6 +111,7 @@ func TestAnEmptyPlaceIsRecordedInto(t *testing.T) {
 
 // It runs by itself: beside others, the piece that it swaps has not always come within two minutes.
 func TestAHouseSoundIsTakenFromAnEpisodeEditedAndBroughtAlong(t *testing.T) {
+	t.Parallel()
 	w := OpenWindow(t, base)
 	source := copyOf(w, demo.EpisodeTitle, "To be taken from", nil)
 	w.Go("/")

@@ -78,7 +78,7 @@ func TestATreatedMixIsTheSameInWhateverWindowsAndOrderAndOnHoweverManyCores(t *t
 	plan.KeepIn(mix.NewSpans(1))
 	renders := 12
 	if testing.Short() { // as with the race detector, which takes ten times as long
-		renders = 2
+		renders = 1
 	}
 	var mu sync.Mutex
 	var group sync.WaitGroup
