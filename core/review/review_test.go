@@ -170,6 +170,14 @@ func faults() []fault {
 		{"ramp", review.Should, func(_ *studio, d *doc, _ *mat) {
 			change(d, 1, "c2", func(c *session.Clip) { c.Envelope = line(at(22.4, -2), at(23, 4)) })
 		}, "under the last syllable", true},
+		{"ramp", review.Should, func(s *studio, d *doc, _ *mat) { // the fade of a theme that ends in the first words
+			theme := s.add(d, 2, testkit.Noise(2, 0.05, sec(9), 41))
+			d.Tracks = append(d.Tracks, session.Track{ID: "t3", Name: "Themes", Part: session.Music, Envelope: []session.Point{}, Clips: map[string]session.Clip{"c3": clip("Theme", theme, 0, 0, 2, faded(0.3, 1.2))}})
+		}, "still goes down by", true},
+		{"ramp", review.Should, func(s *studio, d *doc, _ *mat) { // and that of one that comes in before the last
+			theme := s.add(d, 2, testkit.Noise(2, 0.05, sec(9), 41))
+			d.Tracks = append(d.Tracks, session.Track{ID: "t3", Name: "Themes", Part: session.Music, Envelope: []session.Point{}, Clips: map[string]session.Clip{"c3": clip("Theme", theme, 22.4, 0, 5, faded(1.2, 2))}})
+		}, "under the last syllable", true},
 		{"true-peak", review.Must, func(s *studio, d *doc, _ *mat) {
 			for i := range sec(0.002) { // a burst
 				s.pcm[testkit.ID(0)][0][sec(9)+i] = 1.4 * float32(math.Sin(float64(i)*math.Pi/4+0.4))

@@ -3,10 +3,8 @@ package work_test
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -227,10 +225,7 @@ func TestAFileIsKeptForAJobThatWasGivenUp(t *testing.T) {
 	require.NoError(t, h.Again(ctx, upload))
 	assert.Equal(t, store.Done, h.ended(t, upload).State)
 	assert.Equal(t, 1, h.clips(t, e))
-	require.Eventually(t, func() bool {
-		_, err := os.Stat(h.Uploads.File(upload))
-		return errors.Is(err, fs.ErrNotExist)
-	}, patience, tick, "the file goes after its row says that it is done")
+	gone(t, h.Uploads.File(upload)) // after its row says that it is done
 }
 
 func TestAPanicFailsItsJobAndTheNextOneIsDone(t *testing.T) {
