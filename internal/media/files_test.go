@@ -62,16 +62,48 @@ func by(t *testing.T, path string) string {
 	return out
 }
 
+// read reads a WAV file that a decoder has written, of whole numbers or of 32 bit float.
+func read(t *testing.T, path string) (pcm audio.PCM, rate int) {
+	t.Helper()
+	data, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.Equal(t, "RIFFWAVE", string(data[:4])+string(data[8:12]))
+	var channels, bits int
+	for at := 12; at+8 <= len(data); {
+		size := int(binary.LittleEndian.Uint32(data[at+4:]))
+		body := data[at+8 : min(at+8+size, len(data))]
+		switch string(data[at : at+4]) {
+		case "fmt ":
+			channels, rate, bits = int(body[2]), int(binary.LittleEndian.Uint32(body[4:])), int(body[14])
+		case "data":
+			pcm = audio.NewPCM(channels, audio.Frames(len(body)/(channels*bits/8)))
+			for i := range len(body) / (bits / 8) {
+				var four [4]byte // the sample, its highest bits last
+				copy(four[4-bits/8:], body[i*bits/8:(i+1)*bits/8])
+				whole := binary.LittleEndian.Uint32(four[:])
+				v := float32(float64(int32(whole)) / (1 << 31))
+				if bits == 32 {
+					v = math.Float32frombits(whole)
+				}
+				pcm[i%channels][i/channels] = v
+			}
+		}
+		at += 8 + size + size%2
+	}
+	return pcm, rate
+}
+
 // levels are those of each second, in dBFS, of all channels together.
-func levels(pcm audio.PCM) (out []float64) {
-	for at := audio.Frames(0); at+audio.Second <= pcm.Length(); at += audio.Second {
+func levels(pcm audio.PCM, rate int) (out []float64) {
+	second := audio.Frames(rate)
+	for at := audio.Frames(0); at+second <= pcm.Length(); at += second {
 		var sum float64
-		for _, channel := range pcm.Slice(at, at+audio.Second) {
+		for _, channel := range pcm.Slice(at, at+second) {
 			for _, v := range channel {
 				sum += float64(v) * float64(v)
 			}
 		}
-		out = append(out, 10*math.Log10(sum/float64(len(pcm))/audio.Rate))
+		out = append(out, 10*math.Log10(sum/float64(len(pcm))/float64(rate)))
 	}
 	return out
 }
@@ -87,9 +119,12 @@ func TestEveryFormatRateAndQualityKeepsLengthAndLevelForTwoDecoders(t *testing.T
 		if len(f.Qualities) > 0 {
 			qualities = f.Qualities
 		}
-		for _, q := range qualities {
-			for _, rate := range f.Rates {
+		for n, q := range qualities {
+			for k, rate := range f.Rates {
 				for channels := 1; channels <= 2; channels++ {
+					if len(qualities) > 1 && (n+k+channels)%2 == 0 {
+						continue // so that there is each quality at each rate, and each rate with each number of channels
+					}
 					t.Run(fmt.Sprintf("%s %s %d Hz %d", f.Key, q.Key, rate, channels), func(t *testing.T) {
 						t.Parallel()
 						set, err := media.Set(f.Key, q.Key, rate, channels)
@@ -101,19 +136,28 @@ func TestEveryFormatRateAndQualityKeepsLengthAndLevelForTwoDecoders(t *testing.T
 							files = append(files, by(t, path))
 						}
 						for i, file := range files {
-							info, back, err := decode(file)
-							require.NoError(t, err)
-							require.Equal(t, channels, info.Channels)
-							assert.Equal(t, rate, info.Rate)
-							exact := audio.Frames(1)
+							var back audio.PCM
+							var is int // the rate of what was decoded: ours gives 48 kHz, others that of the file
+							if i == 0 {
+								info, pcm, err := decode(file)
+								require.NoError(t, err)
+								require.Equal(t, rate, info.Rate)
+								back, is = pcm, audio.Rate
+							} else {
+								back, is = read(t, file)
+								require.Equal(t, rate, is)
+							}
+							require.Len(t, back, channels)
+							exact := audio.Frames(2)
 							if rate == audio.Rate && f.Key != "m4a" {
 								exact = 0
 							}
 							if f.Key == "m4a" {
 								exact = 2048 // the codec ends on a whole packet, of 1024 samples
 							}
-							assert.InDelta(t, int64(length), int64(back.Length()), float64(exact), "decoder %d", i+1)
-							here, there := levels(pcm), levels(back)
+							assert.InDelta(t, float64(length), float64(back.Length())*audio.Rate/float64(is), float64(exact), "decoder %d", i+1)
+							here, there := levels(pcm, audio.Rate), levels(back, is)
+							require.Len(t, there, len(here))
 							for k := range here {
 								assert.InDelta(t, here[k], there[k], 0.1, "decoder %d, second %d", i+1, k)
 							}
@@ -223,8 +267,9 @@ func labels(t *testing.T) map[string]media.Label {
 		return l
 	}
 	return map[string]media.Label{
-		"English": make("The Last Fog Signal"), "Greek": make("Το τελευταίο σήμα"), "Arabic": make("إشارة الضباب الأخيرة"), "Chinese": make("最后的雾号"),
-		"Devanagari": make("कोहरे का आख़िरी संकेत"), "quotes": make(`"Fog" 'signal' \ ; = # [CHAPTER]`), "long": make(strings.Repeat("ä", 300)), "emoji": make("Fog 🌫️ signal"),
+		"Greek":  make("Το τελευταίο σήμα"),
+		"many":   make("The Last Fog Signal, إشارة الضباب الأخيرة, 最后的雾号, कोहरे का आख़िरी संकेत, Fog 🌫️ signal"),
+		"quotes": make(`"Fog" 'signal' \ ; = # [CHAPTER]`), "long": make(strings.Repeat("ä", 300)),
 	}
 }
 
@@ -382,7 +427,7 @@ func TestAWAVBeyondFourGibibytesIsRF64(t *testing.T) {
 	require.NoError(t, err)
 	pcm := spoken(2, 3*audio.Second)
 	path := filepath.Join(t.TempDir(), "long.wav")
-	sink, err := media.CreateWAVOfAtMost(path, set, labels(t)["English"], 100_000)
+	sink, err := media.CreateWAVOfAtMost(path, set, labels(t)["many"], 100_000)
 	require.NoError(t, err)
 	require.NoError(t, sink.Write(pcm))
 	require.NoError(t, sink.Close())
