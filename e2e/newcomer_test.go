@@ -109,7 +109,10 @@ func untilKept(w *Window, episode string, condition func(session.Document) bool)
 		if condition(d) {
 			return d
 		}
-		require.True(w.t, time.Now().Before(deadline), "the document does not become what was done: %s", d.JSON())
+		if time.Now().After(deadline) {
+			path := w.pictured()
+			require.Fail(w.t, "the document does not become what was done", "the window is in %s: %s", path, d.JSON())
+		}
 		Eval[bool](w, `new Promise(r => requestAnimationFrame(() => r(true)))`)
 	}
 }

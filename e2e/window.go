@@ -20,6 +20,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/performance"
 	"github.com/chromedp/cdproto/runtime"
@@ -48,10 +49,11 @@ type Window struct {
 
 // tab is where pages are shown, with a storage of its own.
 type tab struct {
-	ctx    context.Context
-	close  context.CancelFunc
-	faults []string
-	spent  bool // something was changed of it that no other test may have
+	ctx     context.Context
+	close   context.CancelFunc
+	faults  []string
+	refused []string // requests, which says more of why a test failed
+	spent   bool     // something was changed of it that no other test may have
 }
 
 // OpenWindow opens a window on a server's address. Windows without flags share one
@@ -73,15 +75,31 @@ func OpenWindow(t testing.TB, base string, flags ...chromedp.ExecAllocatorOption
 	}
 	t.Cleanup(func() {
 		faults := w.faults
+		if t.Failed() {
+			t.Logf("what the server refused in it: %q; jobs: %s", w.refused, jobsOf(w))
+		}
 		if t.Failed() || len(faults) > 0 || w.spent || !w.emptied() {
 			w.close()
 		} else {
+			w.refused = nil
 			shared.give(w.tab)
 		}
 		require.Empty(t, faults, "what the page complained about")
 	})
 	w.begin()
 	return w
+}
+
+// jobsOf lists what the show of the open desk has under way and what of it failed, if a desk is open.
+func jobsOf(w *Window) string {
+	ctx, cancel := context.WithTimeout(w.ctx, 5*time.Second)
+	defer cancel()
+	said, _ := chromedp.Run(ctx, chromedp.Evaluate[string](`(async () => {
+		const of = location.pathname.match(/^\/episodes\/([^/]+)/)?.[1];
+		const show = of && (await (await fetch("/api/episodes/" + of)).json()).episode?.show;
+		return show ? await (await fetch("/api/shows/" + show + "/jobs")).text() : "";
+	})()`, chromedp.EvalAwaitPromise))
+	return said
 }
 
 // spoilt is the context of a window of which more is changed than can be put back: no other test gets it.
@@ -195,6 +213,10 @@ func (w *Window) watch() {
 		switch e := event.(type) {
 		case *runtime.EventExceptionThrown:
 			w.faults = append(w.faults, e.ExceptionDetails.Text+" "+describe(e.ExceptionDetails.Exception))
+		case *log.EventEntryAdded:
+			if e.Entry.Source == log.EntrySourceNetwork {
+				w.refused = append(w.refused, e.Entry.Text+" "+e.Entry.URL)
+			}
 		case *runtime.EventConsoleAPICalled:
 			if e.Type == runtime.ConsoleAPICalledTypeError || e.Type == runtime.ConsoleAPICalledTypeWarning {
 				var words []string
@@ -252,14 +274,19 @@ func (w *Window) Until(expression string) {
 	})()`, this, this, int(time.Second/look), expression)
 	_, err := chromedp.Run(w.ctx, chromedp.Poll[bool](looked, chromedp.WithPollingInterval(look), chromedp.WithPollingTimeout(patience)))
 	if err != nil {
-		path := filepath.Join(os.TempDir(), "ruvel-e2e-"+strings.ReplaceAll(w.t.Name(), "/", "-")+".png")
-		w.Picture(path)
-		require.NoError(w.t, err, "waiting for %s; the window is in %s", expression, path)
+		require.NoError(w.t, err, "waiting for %s; the window is in %s", expression, w.pictured())
 	}
 }
 
 // waits counts what was waited for, so that each wait is known to the page.
 var waits atomic.Int64
+
+// pictured says where there is a picture of the window, for who looks into why a test failed.
+func (w *Window) pictured() (path string) {
+	path = filepath.Join(os.TempDir(), "ruvel-e2e-"+strings.ReplaceAll(w.t.Name(), "/", "-")+".png")
+	w.Picture(path)
+	return path
+}
 
 // UntilText waits until a text can be read on the page.
 func (w *Window) UntilText(text string) {

@@ -55,6 +55,7 @@ type going struct {
 	version int64              // that it is of; 0 while it waits
 	asked   int64              // the newest that somebody has asked for
 	cancel  context.CancelFunc // of the rendering
+	gone    bool               // the episode is no more
 }
 
 // New makes a Measurer.
@@ -94,7 +95,7 @@ func (m *Measurer) Forget(episode string) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	if g := m.going[episode]; g != nil {
-		g.asked = 0
+		g.asked, g.gone = 0, true
 		g.cancel()
 	}
 	delete(m.latest, episode)
@@ -143,7 +144,11 @@ func (m *Measurer) once(episode string) (version int64, err error) {
 	ctx, cancel := context.WithCancel(m.ctx)
 	defer cancel()
 	m.mu.Lock()
-	m.going[episode].version, m.going[episode].cancel = plan.Version, cancel // until run has looked whether a newer one was asked for
+	g := m.going[episode]
+	g.version, g.cancel = plan.Version, cancel // until run has looked whether a newer one was asked for
+	if g.gone {
+		cancel()
+	}
 	m.mu.Unlock()
 	of, err := m.whole(ctx, plan.Plan, func(done float64) {
 		m.queue.Announce(work.EpisodeSubject(episode), work.Event{Measure: &work.MeasureEvent{Version: plan.Version, Progress: done}})
