@@ -28,7 +28,8 @@ func TestFixesOfOneTypeAreOneEditInWhichThePlaceOfEachIsChangedOnce(t *testing.T
 		"nothing can be mended": {[]review.Finding{{Kind: "loop"}}, nil, 0},
 		"tracks": {
 			[]review.Finding{mendedBy(track("t1", &fader)), {Kind: "loop"}, mendedBy(track("t2", &fader)), mendedBy(track("t1", &other))},
-			edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Fader: &fader}, {Track: "t2", Fader: &fader}}}, 3,
+			edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Fader: &fader}, {Track: "t2", Fader: &fader}}},
+			3,
 		},
 		"another type is left for later": {
 			[]review.Finding{mendedBy(track("t1", &fader)), mendedBy(edit.SetClips{Clips: []edit.ClipChange{{Clip: "c1", Gain: &gain}}})},
@@ -39,15 +40,18 @@ func TestFixesOfOneTypeAreOneEditInWhichThePlaceOfEachIsChangedOnce(t *testing.T
 		},
 		"both ends of a clip": {
 			[]review.Finding{mendedBy(edit.SetFades{Fades: []edit.ClipFades{{Clip: "c1", In: in}}}), mendedBy(edit.SetFades{Fades: []edit.ClipFades{{Clip: "c1", In: out, Out: out}, {Clip: "c2", In: in}}})},
-			edit.SetFades{Fades: []edit.ClipFades{{Clip: "c1", In: in, Out: out}, {Clip: "c2", In: in}}}, 2,
+			edit.SetFades{Fades: []edit.ClipFades{{Clip: "c1", In: in, Out: out}, {Clip: "c2", In: in}}},
+			2,
 		},
 		"ranges": {
 			[]review.Finding{mendedBy(edit.RemoveRanges{Ranges: []session.Span{{From: 1, To: 2}}}), mendedBy(edit.RemoveRanges{Ranges: []session.Span{{From: 5, To: 7}}})},
-			edit.RemoveRanges{Ranges: []session.Span{{From: 1, To: 2}, {From: 5, To: 7}}}, 2,
+			edit.RemoveRanges{Ranges: []session.Span{{From: 1, To: 2}, {From: 5, To: 7}}},
+			2,
 		},
 		"both edges of a clip": {
 			[]review.Finding{mendedBy(edit.TrimClips{Trims: []edit.Trim{{Clip: "c1", Edge: "end", At: 9}}}), mendedBy(edit.TrimClips{Trims: []edit.Trim{{Clip: "c1", Edge: "start", At: 2}, {Clip: "c1", Edge: "end", At: 7}}})},
-			edit.TrimClips{Trims: []edit.Trim{{Clip: "c1", Edge: "end", At: 9}, {Clip: "c1", Edge: "start", At: 2}}}, 2,
+			edit.TrimClips{Trims: []edit.Trim{{Clip: "c1", Edge: "end", At: 9}, {Clip: "c1", Edge: "start", At: 2}}},
+			2,
 		},
 		"what cannot be put together is done one after the other": {[]review.Finding{mendedBy(insert), mendedBy(insert)}, insert, 1},
 	} {
