@@ -32,7 +32,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 		require.Greater(t, info.Size(), int64(20000), "%s is an empty page", name)
 	}
 	w.Go("/")
-	w.UntilText("LUFS")
+	w.Until(`document.body.innerText.includes("LUFS") && !document.body.innerText.includes("measuring")`)
 	w.Until(`document.fonts.status === "loaded"`)
 	keep("shelf")
 	openSample(w)
