@@ -244,7 +244,7 @@ type Placing struct {
 }
 
 // TakePiece takes a piece of the shelf among the sounds of a show, and places it if an
-// episode is given.
+// episode is given. It is fetched by the job: nobody waits for an answer meanwhile.
 func (l *Library) TakePiece(ctx context.Context, show, key string, at Placing) (work.JobEvent, error) {
 	if _, err := l.Store.Show(ctx, show); err != nil {
 		return work.JobEvent{}, err
@@ -258,11 +258,7 @@ func (l *Library) TakePiece(ctx context.Context, show, key string, at Placing) (
 	if err != nil {
 		return work.JobEvent{}, err
 	}
-	id, err := l.Shelf.Sound(ctx, key)
-	if err != nil {
-		return work.JobEvent{}, err
-	}
-	args := work.ImportArguments{Sound: id, File: p.Title, Part: p.Part, About: &work.About{
+	args := work.ImportArguments{Piece: p.Key, File: p.Title, Part: p.Part, About: &work.About{
 		Name: p.Title, Title: p.Title, Author: p.Author, Source: p.Source, Licence: p.Licence, Words: strings.Join(p.Words, ", "), Tempo: p.Tempo,
 	}}
 	var episode *string

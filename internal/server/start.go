@@ -128,7 +128,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if err != nil {
 		return err
 	}
-	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Dir: cache, Space: h.Space, Hosts: hosts.Set{PracticeHost: hosts.Practice{Dir: data.join("outside")}}}
+	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Pieces: h.Shelf, Dir: cache, Space: h.Space, Hosts: hosts.Set{PracticeHost: hosts.Practice{Dir: data.join("outside")}}}
 	if set.Folder != "" {
 		h.Worker.Hosts[FolderHost] = hosts.Folder{Dir: set.Folder}
 	}

@@ -23,6 +23,7 @@ import (
 type ImportArguments struct {
 	Sound    string       `json:"sound,omitempty"`  // the id of an original that is in the bucket
 	Upload   string       `json:"upload,omitempty"` // or the name of a file that has arrived
+	Piece    string       `json:"piece,omitempty"`  // or the key of a piece of the shelf
 	File     string       `json:"file"`             // the name it came with
 	Part     session.Part `json:"part,omitempty"`
 	Place    *Place       `json:"place,omitempty"`
@@ -79,6 +80,11 @@ func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 	}
 	if a.Upload != "" {
 		if a.Sound, err = w.arrived(ctx, a.Upload); err != nil {
+			return err
+		}
+	}
+	if a.Piece != "" {
+		if a.Sound, err = w.Pieces.Sound(ctx, a.Piece); err != nil {
 			return err
 		}
 	}

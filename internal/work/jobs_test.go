@@ -2,6 +2,7 @@ package work_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"io/fs"
@@ -177,4 +178,51 @@ func TestAnUploadIsSweptWhenItIsOldAndNotNeeded(t *testing.T) {
 	assert.NoFileExists(t, uploads.File("old")+".info")
 	assert.FileExists(t, uploads.File("needed"))
 	assert.Equal(t, filepath.Join(string(uploads), "passwd"), uploads.File("../../etc/passwd"), "an id is a name and no path")
+}
+
+// slowShelf has one piece, which is fetched when it is let go of.
+type slowShelf struct {
+	id    string
+	letGo chan struct{}
+}
+
+func (s slowShelf) Sound(ctx context.Context, key string) (string, error) {
+	if key != "undertow" {
+		return "", store.NotFound("piece")
+	}
+	select {
+	case <-s.letGo:
+		return s.id, nil
+	case <-ctx.Done():
+		return "", ctx.Err()
+	}
+}
+
+func TestAPieceIsFetchedByItsJobWhichCanBeCancelledMeanwhile(t *testing.T) {
+	h := open(t, dbtest.New(t), t.TempDir(), "here")
+	show, e := h.episode(t)
+	shelf := slowShelf{h.put(t, 6), make(chan struct{})}
+	h.Pieces = shelf
+	h.run(t)
+	take := func(key string) string { // which answers at once
+		job, err := h.Submit(ctx, work.Import, show.ID, &e.ID, "Undertow", work.ImportArguments{Piece: key, File: "Undertow", Place: &work.Place{Episode: e.ID}})
+		require.NoError(t, err)
+		return job.ID
+	}
+	running := func(id string) {
+		require.Eventually(t, func() bool {
+			job, err := h.Store.Job(ctx, id)
+			return err == nil && job.State == store.Running
+		}, patience, tick)
+	}
+	left := take("undertow")
+	running(left)
+	require.NoError(t, h.Cancel(ctx, left))
+	kept := take("undertow")
+	running(kept)
+	assert.Equal(t, store.Failed, h.ended(t, take("low tide")).State, "there is none of that name")
+	close(shelf.letGo)
+	assert.Equal(t, store.Done, h.ended(t, kept).State)
+	assert.Equal(t, store.Cancelled, h.ended(t, left).State)
+	assert.Equal(t, 1, h.clips(t, e))
 }

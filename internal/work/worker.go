@@ -35,6 +35,13 @@ const (
 	Sending   = "send" // a finished file goes to a host
 )
 
+// Pieces is a shelf whose pieces can be had as sounds.
+type Pieces interface {
+	// Sound gives the id of the original of a piece. It is fetched if that has not been done, which may take long; one
+	// that there is none of is an error. Several may ask at once.
+	Sound(ctx context.Context, key string) (id string, err error)
+}
+
 // Worker takes jobs from a queue and does them.
 type Worker struct {
 	Owner   string // who it is, in the database: one name for a data folder, whatever process works in it
@@ -46,6 +53,7 @@ type Worker struct {
 	Bucket  *blob.Bucket // mixdowns go to MixdownKey
 	// Pictures are those that archives bring.
 	Pictures *Pictures
+	Pieces   Pieces
 	Dir      string      // for files that are being written
 	Space    *disk.Space // that all these are kept on
 	Hosts    hosts.Set   // that finished files can be sent to
