@@ -1,22 +1,32 @@
 <script setup lang="ts">
 import { ArrowLeftRight, Plus } from "lucide-vue-next";
-import { computed, ref } from "vue";
-import { api, type Schema } from "../../api/client";
+import { computed, ref, watch } from "vue";
+import { api, ask, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import { timeText } from "../../model/units";
+import { useJobs } from "../../stores/jobs";
 import { useLists } from "../../stores/lists";
 import { useSession } from "../../stores/session";
+import { tell } from "../../talk/tell";
 import HearButton from "./HearButton.vue";
 import MiniWave from "./MiniWave.vue";
 
 const props = defineProps<{ piece: Schema["Piece"] }>();
 const session = useSession();
 const lists = useLists();
+const jobs = useJobs();
 const desk = useDeskContext();
 const range = ref<{ from: number; to: number }>();
 /** A drag on the wave marks a stretch; anywhere else it picks the whole up. */
 const onWave = ref(false);
-const taking = ref(false);
+const asking = ref(false);
+const job = ref<string>();
+const under = computed(() => (job.value ? jobs.byID[job.value] : undefined));
+const taking = computed(() => asking.value || under.value?.state === "queued" || under.value?.state === "running");
+watch(
+  () => under.value?.state === "failed",
+  (failed) => failed && tell(under.value?.problem?.message ?? `“${props.piece.title}” could not be fetched.`),
+);
 
 const source = computed(() => `/shelf/${props.piece.key}`);
 const address = computed(() => `${source.value}/audio`);
@@ -28,18 +38,29 @@ function hear(from = range.value?.from ?? 0): void {
   desk.hearing.hear(address.value, from, range.value && from < range.value.to ? range.value.to : Infinity);
 }
 
-async function insert(): Promise<void> {
+/** Has the piece taken among the sounds of the show, by a job that goes on when this has been answered. */
+async function take(place: Omit<Schema["Placing"], "$schema" | "episode">): Promise<void> {
   if (!session.episode || taking.value) return;
-  taking.value = true;
+  asking.value = true;
+  try {
+    const begun = await ask(
+      api.POST("/shows/{show}/shelf/{piece}", {
+        params: { path: { show: session.episode.show, piece: props.piece.key } },
+        body: { episode: session.episode.id, ...place },
+      }),
+    );
+    if (!jobs.byID[begun.id]) jobs.hear(begun);
+    job.value = begun.id;
+  } catch (error) {
+    tell(error);
+  }
+  asking.value = false;
+}
+
+async function insert(): Promise<void> {
   const track = session.document?.tracks.find((t) => t.id === desk.selection.track && t.part === part.value)?.id;
   const stretch = range.value && { offset: range.value.from, length: range.value.to - range.value.from };
-  await session.attempt(
-    api.POST("/shows/{show}/shelf/{piece}", {
-      params: { path: { show: session.episode.show, piece: props.piece.key } },
-      body: { episode: session.episode.id, start: Math.round(desk.playhead.value), track, ...stretch },
-    }),
-  );
-  taking.value = false;
+  await take({ start: Math.round(desk.playhead.value), track, ...stretch });
 }
 
 /** The sound of the chosen clip, which this piece can be played instead of. */
@@ -50,15 +71,7 @@ const swappable = computed(() => {
 });
 
 async function swap(): Promise<void> {
-  if (!session.episode || taking.value || !swappable.value) return;
-  taking.value = true;
-  await session.attempt(
-    api.POST("/shows/{show}/shelf/{piece}", {
-      params: { path: { show: session.episode.show, piece: props.piece.key } },
-      body: { episode: session.episode.id, instead: swappable.value.sound },
-    }),
-  );
-  taking.value = false;
+  if (swappable.value) await take({ instead: swappable.value.sound });
 }
 
 function dragStart(event: DragEvent): void {
@@ -93,7 +106,8 @@ function dragStart(event: DragEvent): void {
           <Plus :size="14" />
         </button>
       </div>
-      <p class="soft words cut" :title="piece.words.join(', ')">{{ piece.words.join(", ") }}</p>
+      <p v-if="taking" class="soft words" role="status">Being fetched…</p>
+      <p v-else class="soft words cut" :title="piece.words.join(', ')">{{ piece.words.join(", ") }}</p>
       <MiniWave
         :source="source"
         :length="piece.length"
