@@ -350,4 +350,16 @@ func TestAPointIsTypedFasterThanItsEditsAreKept(t *testing.T) {
 	untilKept(w, episode, is(22*audio.Second, -20))
 	w.Key("4" + kb.Enter)
 	untilKept(w, episode, is(22*audio.Second, -14))
+
+	// What is typed then of another point is meant of that one.
+	letGo = gate.Hold("POST", "/edits")
+	w.Type(`[aria-label="Time of the point"]`, "0:24")
+	w.Click(`.track-line .point`)
+	w.Until(`document.querySelector('[aria-label="Time of the point"]').value === "0:10.00"`)
+	w.Type(`[aria-label="Level of the point"]`, "-3")
+	letGo()
+	d := untilKept(w, episode, is(24*audio.Second, -14))
+	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[1].Envelope[0].Level == -3 })
+	assert.Equal(t, 10*audio.Second, d.Tracks[1].Envelope[0].At)
+	w.Until(`document.querySelector('[aria-label="Time of the point"]').value === "0:10.00"`)
 }

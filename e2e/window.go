@@ -1,8 +1,8 @@
 // Package e2e tries Ruvel as its users do: a real server, a real database and a real browser. Every act of the hand is an
 // event of pointer, wheel or key that the browser itself makes, but for these: the focus is put where Tab would come after
-// many presses (Focus); a list that the browser opens outside the page is gone through by its arrow keys (Choose); and
-// where times of frames and of changes that are heard are measured (TestALargeSession…, TestThePictureOfAWindow…,
-// TestSixtyChanges…, TestHowSoonAPoint…), the page itself makes the moves, since the way from here to the browser would be measured with them.
+// many presses (Focus), and a list that the browser opens outside the page is gone through by its arrow keys (Choose).
+// Where times of frames and of changes that are heard are measured, in bench, the page itself makes the moves, since the
+// way from here to the browser would be measured with them.
 package e2e
 
 import (

@@ -16,32 +16,35 @@ const acts = useActs(desk);
 
 const line = computed(() => lineOf(session.document, props.id));
 const times = computed(() => (desk.selection.line === props.id ? desk.selection.points : []));
-/** Where the chosen point will be once what was typed is kept: until then it is not chosen there, and its fields stay. */
-const going = ref<number>();
+/** Where the one chosen point will be, step by step, while edits that were typed are on their way: its fields stay meanwhile. */
+const going = ref<{ was: number; to: number[] }>();
+const steps = computed(() =>
+  going.value && times.value.length === 1 && times.value[0] === going.value.was ? going.value.to : [],
+);
 const chosen = computed(
-  () => line.value?.points.filter((p) => times.value.includes(p.at) || p.at === going.value) ?? [],
+  () => line.value?.points.filter((p) => times.value.includes(p.at) || steps.value.includes(p.at)) ?? [],
 );
 const point = computed(() => (chosen.value.length === 1 ? chosen.value[0] : undefined));
 const isLast = computed(() => point.value?.at === line.value?.points[line.value.points.length - 1]?.at);
 
-let waiting = 0;
 async function setPoint(change: { time?: number; level?: number }): Promise<void> {
-  const from = going.value ?? point.value!.at;
-  const zero = line.value!.zero;
+  const from = steps.value.at(-1) ?? point.value!.at;
+  const at = change.time === undefined ? from : Math.max(0, change.time - line.value!.zero);
+  const mine = steps.value.length > 0 ? going.value! : { was: times.value[0]!, to: [] };
+  mine.to.push(at);
+  going.value = mine;
   let place: number | undefined;
-  going.value = change.time === undefined ? from : Math.max(0, change.time - zero);
-  waiting++;
   await session.edit((document) => {
     const l = lineOf(document, props.id);
     const p = l?.points.find((p) => p.at === from);
     if (!l || !p) return undefined;
     [place] = placesOf(l, [p.at]);
-    const at = change.time === undefined ? p.at : Math.max(0, change.time - zero);
-    return { type: "move-points", moves: [{ ...l.named, from: p.at, at, level: change.level ?? p.level }] };
+    return { type: "move-points", moves: [{ ...l.named, from, at, level: change.level ?? p.level }] };
   });
   const moved = place === undefined ? undefined : lineOf(session.document, props.id)?.points[place];
-  if (moved && desk.selection.line === props.id) desk.selection.points = [moved.at];
-  if (--waiting === 0) going.value = undefined;
+  if (steps.value.at(-1) !== at || going.value?.was !== mine.was) return; // more is on its way, or another point is chosen
+  if (moved) desk.selection.points = [moved.at];
+  going.value = undefined;
 }
 
 /** Moves the chosen points up or down, or makes their distances from the highest of them larger or smaller. */
