@@ -127,8 +127,15 @@ func RawInput(channels string) []string {
 func WriteWAV(t testing.TB, name string, p audio.PCM) string {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), name)
-	channels := string(rune('0' + len(p)))
-	RunFFmpeg(t, Interleave(p), append(RawInput(channels), "-c:a", "pcm_f32le", "-y", path)...)
+	data, frame := Interleave(p), 4*len(p)
+	var head []byte
+	for _, v := range []any{
+		[]byte("RIFF"), uint32(50 + len(data)), []byte("WAVEfmt "), uint32(18), uint16(3), uint16(len(p)), uint32(audio.Rate), uint32(audio.Rate * frame), uint16(frame), uint16(32), uint16(0),
+		[]byte("fact"), uint32(4), uint32(p.Length()), []byte("data"), uint32(len(data)),
+	} {
+		head, _ = binary.Append(head, binary.LittleEndian, v)
+	}
+	require.NoError(t, os.WriteFile(path, append(head, data...), 0o600))
 	return path
 }
 

@@ -234,7 +234,7 @@ func file(ctx context.Context, it item) ([]byte, error) {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, it.key+".wav")
-	e, err := media.NewEncoder(ctx, path, 24, 2)
+	e, err := media.CreateWAV(path, 24, 2, audio.Rate)
 	if err != nil {
 		return nil, err
 	}

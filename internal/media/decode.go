@@ -4,11 +4,9 @@ import (
 	"bytes"
 	"cmp"
 	"context"
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -32,6 +30,25 @@ func Decode(ctx context.Context, path string, info Info, sink func(audio.PCM) er
 	if info.Expected > longest {
 		return 0, tooLong(longest)
 	}
+	f, p, err := openPlain(path)
+	if err != nil {
+		return 0, err
+	}
+	if f != nil {
+		defer f.Close()
+		if p.rate == audio.Rate && p.channels == info.Channels {
+			n, err := readSamples(ctx, p.sound(f), p.samples, p.channels, longest, sink)
+			if errors.Is(err, errTooLong) {
+				err = tooLong(longest)
+			}
+			return n, err
+		}
+	}
+	return decodeByFFmpeg(ctx, path, info, longest, sink)
+}
+
+// decodeByFFmpeg is Decode of any file that ffmpeg reads.
+func decodeByFFmpeg(ctx context.Context, path string, info Info, longest audio.Frames, sink func(audio.PCM) error) (audio.Frames, error) {
 	ctx, cancel := context.WithTimeout(ctx, maxRunTime)
 	defer cancel()
 	args := append(append([]string{"-nostdin"}, guard...), "-i", path, "-map", "0:a:0", "-vn", "-sn", "-dn",
@@ -125,17 +142,25 @@ func fetch(r io.Reader, size int, done <-chan struct{}) <-chan raw {
 	return out
 }
 
-// read turns interleaved samples into planar pieces, up to a number of frames.
-func read(r io.Reader, channels int, limit audio.Frames, sink func(audio.PCM) error) (total audio.Frames, err error) {
+// read turns what ffmpeg gives into planar pieces, up to a number of frames.
+func read(r io.Reader, channels int, limit audio.Frames, sink func(audio.PCM) error) (audio.Frames, error) {
+	return readSamples(context.Background(), r, kind(floatingPoint, 32), channels, limit, sink) // it ends with the program
+}
+
+// readSamples turns interleaved samples into planar pieces, up to a number of frames.
+func readSamples(ctx context.Context, r io.Reader, of samples, channels int, limit audio.Frames, sink func(audio.PCM) error) (total audio.Frames, err error) {
 	pcm := audio.NewPCM(channels, piece)
 	done := make(chan struct{})
 	defer close(done)
-	for got := range fetch(r, piece*channels*4, done) {
-		n := audio.Frames(len(got.bytes) / 4 / channels)
+	for got := range fetch(r, piece*channels*of.bytes, done) {
+		if ctx.Err() != nil {
+			return total, ctx.Err()
+		}
+		n := audio.Frames(len(got.bytes) / of.bytes / channels)
 		over := total+n > limit
 		n = min(n, limit-total)
-		planar(pcm, got.bytes, n)
 		if n > 0 {
+			of.planar(pcm, got.bytes, n)
 			if err := sink(pcm.Slice(0, n)); err != nil {
 				return total, err
 			}
@@ -151,16 +176,12 @@ func read(r io.Reader, channels int, limit audio.Frames, sink func(audio.PCM) er
 	return total, nil
 }
 
-// planar sorts interleaved samples into channels. What is not a number becomes silence.
-func planar(dst audio.PCM, raw []byte, n audio.Frames) {
+// planar sorts interleaved samples into channels.
+func (of samples) planar(dst audio.PCM, raw []byte, n audio.Frames) {
 	for c := range dst {
-		out := dst[c][:n]
+		out, in, stride := dst[c][:n], raw[c*of.bytes:], of.bytes*len(dst)
 		for i := range out {
-			v := math.Float32frombits(binary.LittleEndian.Uint32(raw[4*(i*len(dst)+c):]))
-			if !(v >= -1000 && v <= 1000) {
-				v = 0
-			}
-			out[i] = v
+			out[i] = of.read(in[i*stride:])
 		}
 	}
 }

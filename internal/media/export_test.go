@@ -27,3 +27,12 @@ func (l *Label) Comments() (out []string) {
 	}
 	return out
 }
+
+// ReadsByItself says whether a file is read without another program.
+func ReadsByItself(path string) bool {
+	f, _, err := openPlain(path)
+	if f != nil {
+		_ = f.Close()
+	}
+	return err == nil && f != nil
+}

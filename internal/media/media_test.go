@@ -280,7 +280,7 @@ func TestAFullDiskIsSaidInWords(t *testing.T) {
 	other := errors.New("other")
 	assert.Equal(t, other, disk.Full(other))
 
-	e, err := media.NewEncoder(ctx, "/dev/full", 24, 2)
+	e, err := media.CreateWAV("/dev/full", 24, 2, audio.Rate)
 	require.NoError(t, err)
 	for range 200 {
 		if e.Write(testkit.Noise(2, 0.5, audio.Second/10, 1)) != nil {

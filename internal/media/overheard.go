@@ -16,7 +16,7 @@ import (
 
 // overheard is a stream of a lossy format that is decoded and listened to while it is written.
 type overheard struct {
-	decoder  Encoder
+	decoder  encoder
 	listener *master.Listener
 	copied   chan error // the stream is in the file
 	heard    chan error // and has been listened to

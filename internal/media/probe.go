@@ -55,6 +55,13 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	if size(path) == 0 {
 		return Info{}, Unreadable("empty-file", "The file is empty.")
 	}
+	if f, p, err := openPlain(path); err != nil {
+		return Info{}, err
+	} else if f != nil {
+		if err := f.Close(); err != nil || p.silent {
+			return p.info(), err
+		}
+	}
 	var log, out bytes.Buffer
 	cmd := command(ctx, filepath.Dir(path), "ffprobe", append(append([]string{}, guard...),
 		"-v", "warning", "-show_entries", "stream=codec_type,channels,sample_rate,duration:stream_tags:format=format_name,duration:format_tags", "-of", "json", path)...)
@@ -107,6 +114,12 @@ func info(p probed, channels int, rate, duration string, tags map[string]string,
 		}
 	}
 	return i, checkWhole(path)
+}
+
+// info is what a plain file says of itself.
+func (p plainWAV) info() Info {
+	seconds := float64(p.frames) / float64(p.rate)
+	return Info{Format: "wav", Channels: p.channels, Rate: p.rate, Expected: audio.Seconds(seconds), Tags: map[string]string{}}
 }
 
 // checkWhole compares the length that a RIFF or AIFF file states in its head with its

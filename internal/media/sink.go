@@ -56,7 +56,7 @@ func interleaved(out []byte, pcm audio.PCM) []byte {
 
 // other is a file that ffmpeg writes in one go.
 type other struct {
-	Encoder
+	encoder
 	quantise *dither.Quantiser // of a format that keeps samples as whole numbers
 	beside   []string          // files that it has been made with
 	listens  *overheard        // to a stream
@@ -139,7 +139,7 @@ func (o *other) Course() master.Course { return o.course }
 
 func (o *other) Write(pcm audio.PCM) error {
 	if o.quantise == nil {
-		return o.Encoder.Write(pcm)
+		return o.encoder.Write(pcm)
 	}
 	o.buffer = o.quantise.Append(o.buffer[:0], pcm)
 	o.hearing.write(o.buffer)
@@ -152,7 +152,7 @@ func (o *other) Close() (err error) {
 		err = o.listens.written()
 	}
 	o.course = o.hearing.end()
-	err = errors.Join(err, o.Encoder.Close())
+	err = errors.Join(err, o.encoder.Close())
 	if o.listens != nil {
 		var heard error
 		o.course, heard = o.listens.course()
@@ -166,7 +166,7 @@ func (o *other) Close() (err error) {
 
 // resampler hands sound on to a sink at another rate.
 type resampler struct {
-	Encoder
+	encoder
 	pipe io.ReadCloser
 	to   Sink
 	done chan error
@@ -199,7 +199,7 @@ func newResampler(ctx context.Context, dir string, rate, channels int, to Sink) 
 }
 
 func (r *resampler) Write(pcm audio.PCM) error {
-	err := r.Encoder.Write(pcm)
+	err := r.encoder.Write(pcm)
 	if err != nil {
 		select {
 		case first := <-r.done:
@@ -222,5 +222,5 @@ func (r *resampler) Course() master.Course {
 func (r *resampler) Close() error {
 	_ = r.in.Close()
 	err := <-r.done
-	return errors.Join(err, r.Encoder.Close(), r.to.Close())
+	return errors.Join(err, r.encoder.Close(), r.to.Close())
 }

@@ -19,6 +19,7 @@ import (
 	"ruvel/core/dither"
 	"ruvel/core/loudness"
 	"ruvel/core/master"
+	"ruvel/internal/disk"
 )
 
 // riffMost is how many bytes a RIFF chunk can hold: its length has 32 bits.
@@ -62,6 +63,16 @@ func newWAV(path string, s Setting, label *Label, known *Pieces) (*wav, error) {
 	}
 	w.hearing = hear(s, bytesOf, known)
 	return w, nil
+}
+
+// CreateWAV begins a WAV file of one or two channels of 24 bits, or of 32 in floating point, at a rate in hertz. What it
+// takes is at that rate.
+func CreateWAV(path string, bits, channels, rate int) (Sink, error) {
+	format, known := FindFormat(map[int]string{24: "wav-24", 32: "wav-32f"}[bits])
+	if !known {
+		return nil, fmt.Errorf("no WAV files of %d bits are written", bits)
+	}
+	return newWAV(path, Setting{Format: format, Channels: channels, Rate: rate}, &Label{}, nil)
 }
 
 // Course is that of the finished file, if it has been listened to.
@@ -269,14 +280,14 @@ func (w *wav) Write(pcm audio.PCM) error {
 	w.hearing.write(w.buffer)
 	w.data += int64(len(w.buffer))
 	_, err := w.out.Write(w.buffer)
-	return err
+	return disk.Full(err)
 }
 
 // Close writes the lengths.
 func (w *wav) Close() error {
 	w.course = w.hearing.end()
 	err := w.finish()
-	return errors.Join(err, w.file.Close())
+	return disk.Full(errors.Join(err, w.file.Close()))
 }
 
 func (w *wav) finish() error {

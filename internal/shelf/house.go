@@ -76,7 +76,7 @@ func (h House) Open(ctx context.Context, key string) (io.ReadCloser, error) {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "piece.wav")
-	e, err := media.NewEncoder(ctx, path, 24, 2)
+	e, err := media.CreateWAV(path, 24, 2, audio.Rate)
 	if err != nil {
 		return nil, err
 	}

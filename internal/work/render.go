@@ -84,7 +84,7 @@ func (w *Worker) renderOriginal(ctx context.Context, doc session.Document, span 
 // writeSound writes a stretch of a plan as it is, without rounding. What lies in the middle
 // becomes one channel that sounds the same in the middle of a track.
 func (w *Worker) writeSound(ctx context.Context, plan *mix.Plan, path string, span session.Span, channels int, progress func(float64)) error {
-	e, err := media.NewEncoder(ctx, path, 32, channels)
+	e, err := media.CreateWAV(path, 32, channels, audio.Rate)
 	if err != nil {
 		return err
 	}

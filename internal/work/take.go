@@ -162,11 +162,14 @@ func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, nam
 
 // joinTake writes the chunks of a take into one file at the device's own rate, sample for sample.
 func (w *Worker) joinTake(ctx context.Context, t store.Take, path string, fold recording.Fold) error {
-	e, err := media.NewEncoderAt(ctx, path, 32, fold.Channels(), t.Rate)
+	e, err := media.CreateWAV(path, 32, fold.Channels(), t.Rate)
 	if err != nil {
 		return err
 	}
 	err = w.Chunks.Read(t.ID, func(samples []float32) error {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
 		if err := w.Space.Room(int64(4 * len(samples))); err != nil {
 			return err
 		}
