@@ -274,31 +274,34 @@ func TestThePageAsksBeforeItIsClosedWhileSomethingWaits(t *testing.T) {
 			return false
 		}
 	}
-	for what, act := range map[string]func() (undo func()){
-		"an edit": func() func() {
+	for _, waits := range []struct {
+		what string
+		act  func() (letGo func())
+	}{
+		{"an edit", func() func() {
 			letGo := gate.Hold("POST", "/edits")
 			w.Key("n")
 			return letGo
-		},
-		"the script": func() func() {
+		}},
+		{"the script", func() func() {
 			letGo := gate.Hold("PATCH", "/script")
 			w.Press("Gather")
 			w.Press("Record")
 			w.Click(`textarea[aria-label="Script"]`)
 			w.Key("a")
 			return letGo
-		},
-		"a file": func() func() {
+		}},
+		{"a file", func() func() {
 			letGo := gate.Hold("POST", "/api/uploads/")
 			voice, _ := dropped(t)
 			x, y := w.Find(".lanes").At(0.6, 0.9)
 			w.Drop(x, y, voice)
 			return letGo
-		},
+		}},
 	} {
-		undo := act()
-		assert.True(t, leave(), what)
-		undo()
+		letGo := waits.act()
+		assert.True(t, leave(), waits.what)
+		letGo()
 	}
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 1 })
 	w.Until(`document.querySelectorAll(".clip").length === 3`)

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { useElementSize, useRafFn } from "@vueuse/core";
+import { useElementSize, useEventListener } from "@vueuse/core";
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { Player } from "../listening/player";
 import { followCourses } from "../drawing/courses";
 import { preload } from "../drawing/peaks";
+import { RATE } from "../model/units";
 import { Recorder } from "../recording/recorder";
 import { useCheck } from "../stores/check";
 import { useDesk } from "../stores/desk";
@@ -35,6 +36,7 @@ import TimeLines from "./TimeLines.vue";
 import TimeRuler from "./TimeRuler.vue";
 import TrackRow from "./TrackRow.vue";
 import { usePinch } from "./pinch";
+import { usePictures } from "./pictures";
 import { useDropping } from "./useDropping";
 
 const props = defineProps<{ episode: string }>();
@@ -169,24 +171,32 @@ watch(
   (gone) => gone && player.pause(),
 );
 
+/** Brings the playhead to where it is heard, if it goes with that. */
+function goOn(): boolean {
+  const heard = player.state.playing && !recorder.busy && !desk.scrubbing.value;
+  if (recorder.state.phase === "recording") desk.playhead.value = recorder.frameNow();
+  else if (heard) desk.playhead.value = player.frameNow();
+  else return false;
+  return true;
+}
+
+/** The next picture of what is heard. */
+function picture(): void {
+  player.showLevels();
+  const { time } = desk;
+  if (!goOn() || !desk.following.value) return;
+  if (desk.playhead.value > time.end && desk.playhead.value < time.end + time.width * time.scale) {
+    time.show(desk.playhead.value - time.width * time.scale * 0.1);
+  }
+}
 // A desk on which nothing moves draws nothing.
-const moving = useRafFn(
-  () => {
-    if (recorder.state.phase === "recording") desk.playhead.value = recorder.frameNow();
-    else if (player.state.playing && !recorder.busy && !desk.scrubbing.value) desk.playhead.value = player.frameNow();
-    else return;
-    const { time } = desk;
-    if (!desk.following.value) return;
-    if (desk.playhead.value > time.end && desk.playhead.value < time.end + time.width * time.scale) {
-      time.show(desk.playhead.value - time.width * time.scale * 0.1);
-    }
-  },
-  { immediate: false },
-);
-watch(
+usePictures(
   () => player.state.playing || recorder.state.phase === "recording",
-  (on) => (on ? moving.resume() : moving.pause()),
+  () => (desk.time.scale / RATE) * 1000,
+  picture,
 );
+// What a key or a press is meant for is where it is heard at that moment, not where it was drawn last.
+useEventListener(window, ["keydown", "pointerdown", "click"], () => void goOn(), { capture: true });
 
 const pinch = usePinch((factor, x) => desk.time.zoom(factor, Math.max(0, x - cardWidth())), lanes);
 

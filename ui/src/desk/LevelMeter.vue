@@ -4,7 +4,7 @@ import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
 import { prepare, token } from "../drawing/tokens";
 import { figure } from "../model/units";
 import { useDeskContext } from "./context";
-import { FALL, levelOf, LOWEST, MARKS, placeOn } from "./meter";
+import { fallen, levelOf, LOWEST, MARKS, placeOn } from "./meter";
 
 /**
  * The true peak of what is heard, left above right, with the highest of the last moments held, a scale, and a mark that
@@ -20,6 +20,7 @@ const box = useTemplateRef<HTMLElement>("box");
 const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
 const { width } = useElementSize(box);
 const falling = ref([0, 0]);
+let fallenAt = 0;
 const held = ref([
   { peak: 0, at: 0 },
   { peak: 0, at: 0 },
@@ -38,7 +39,9 @@ watch(
   () => desk.player.state.peaks,
   (peaks) => {
     const now = performance.now();
-    falling.value = falling.value.map((p, i) => Math.max(peaks[i] ?? 0, desk.player.state.playing ? p * FALL : 0));
+    const stays = desk.player.state.playing ? fallen(now - fallenAt) : 0;
+    fallenAt = now;
+    falling.value = falling.value.map((p, i) => Math.max(peaks[i] ?? 0, p * stays));
     held.value = held.value.map((h, i) => {
       const peak = peaks[i] ?? 0;
       return peak >= h.peak || now - h.at > HOLD_MS ? { peak, at: now } : h;

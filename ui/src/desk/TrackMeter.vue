@@ -1,15 +1,21 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { useDeskContext } from "./context";
-import { FALL, levelOf, placeOn } from "./meter";
+import { fallen, levelOf, placeOn } from "./meter";
 
 /** How loud a track is in what is heard just now, as a small bar at the edge of its card. */
 const props = defineProps<{ index: number }>();
 const desk = useDeskContext();
 const held = ref(0);
+let fallenAt = 0;
 watch(
   () => desk.player.state.tracks,
-  (tracks) => (held.value = Math.max(tracks[props.index] ?? 0, desk.player.state.playing ? held.value * FALL : 0)),
+  (tracks) => {
+    const now = performance.now();
+    const stays = desk.player.state.playing ? fallen(now - fallenAt) : 0;
+    fallenAt = now;
+    held.value = Math.max(tracks[props.index] ?? 0, held.value * stays);
+  },
 );
 const transform = computed(() => `scaleY(${placeOn(levelOf(held.value)).toFixed(2)})`);
 </script>

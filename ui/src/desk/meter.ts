@@ -12,5 +12,10 @@ export function placeOn(level: number): number {
   return Math.min(1, Math.max(0, (level - LOWEST) / -LOWEST));
 }
 
-/** What is left of a level, by the next report, while it falls. */
-export const FALL = 0.9;
+/** How fast a level falls: so many dB in a second. */
+const FALL_DB = 43;
+
+/** What is left of a level after so many milliseconds of falling, as a factor. */
+export function fallen(ms: number): number {
+  return 10 ** ((-FALL_DB * ms) / 20000);
+}

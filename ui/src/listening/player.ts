@@ -17,6 +17,24 @@ export interface Range {
   to: number;
 }
 
+interface Levels {
+  peaks: [number, number];
+  momentary: number;
+  shortTerm: number;
+  tracks: number[];
+}
+
+/** The highest peaks of two reports, and the loudness of the later one. */
+function together(earlier: Levels | undefined, { peaks, momentary, shortTerm, tracks }: Levels): Levels {
+  if (!earlier) return { peaks, momentary, shortTerm, tracks };
+  return {
+    peaks: [Math.max(earlier.peaks[0], peaks[0]), Math.max(earlier.peaks[1], peaks[1])],
+    momentary,
+    shortTerm,
+    tracks: tracks.map((peak, i) => Math.max(peak, earlier.tracks[i] ?? 0)),
+  };
+}
+
 /** Plays an episode from the server and says where it is. One for each desk; dispose ends it. */
 export class Player {
   readonly state = reactive({
@@ -63,6 +81,7 @@ export class Player {
   private heard = 0;
   private powers: number[] = []; // of the last tenths of a second that were heard
   private timer = 0;
+  private unseen: Levels | undefined; // what was heard since levels were shown last
 
   /** The version is the newest there is or that is being made. */
   constructor(
@@ -286,12 +305,16 @@ export class Player {
         this.heard = performance.now();
         this.state.waiting = false;
         this.anchor = { frame: message.frame, time: message.time };
-        this.state.peaks = message.peaks;
-        this.state.momentary = message.momentary;
-        this.state.shortTerm = message.shortTerm;
-        this.state.tracks = message.tracks;
+        this.unseen = together(this.unseen, message);
         this.powers = message.powers;
     }
+  }
+
+  /** Shows the levels that were heard since they were shown last. Each time costs the page a frame. */
+  showLevels(): void {
+    if (!this.unseen) return;
+    Object.assign(this.state, this.unseen);
+    this.unseen = undefined;
   }
 
   private hearWorker(message: FromWorker): void {
@@ -339,6 +362,7 @@ export class Player {
   }
 
   private quiet(): void {
+    this.unseen = undefined;
     this.state.peaks = [0, 0];
     this.state.momentary = this.state.shortTerm = -120;
     this.state.tracks = [];
