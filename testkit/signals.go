@@ -43,11 +43,12 @@ func Constant(channels int, value float32, length audio.Frames) audio.PCM {
 
 // Noise is white noise between -amplitude and amplitude, the same for the same seed.
 func Noise(channels int, amplitude float64, length audio.Frames, seed uint64) audio.PCM {
-	r := rand.New(rand.NewPCG(seed, 1))
+	r := rand.NewPCG(seed, 1)
 	p := audio.NewPCM(channels, length)
 	for c := range p {
 		for i := range p[c] {
-			p[c][i] = float32((2*r.Float64() - 1) * amplitude)
+			unit := float64(r.Uint64()<<11>>11) / (1 << 53) // as rand.Float64 has it
+			p[c][i] = float32((2*unit - 1) * amplitude)
 		}
 	}
 	return p
@@ -61,9 +62,13 @@ func Voice(peak, hertz float64, length audio.Frames) audio.PCM {
 		sum += 1 / n
 	}
 	for i := range p[0] {
+		// cos nx = 2 cos x cos (n-1)x - cos (n-2)x
 		var v float64
+		one := math.Cos(2 * math.Pi * hertz * float64(i) / audio.Rate)
+		before, this := 1.0, one
 		for n := 1.0; n*hertz < 4000; n++ {
-			v += math.Cos(2*math.Pi*n*hertz*float64(i)/audio.Rate) / n
+			v += this / n
+			before, this = this, 2*one*this-before
 		}
 		p[0][i] = float32(peak * v / sum)
 	}
@@ -83,13 +88,13 @@ func Join(parts ...audio.PCM) audio.PCM {
 
 // Interleave writes samples as little-endian 32-bit floats, frame by frame.
 func Interleave(p audio.PCM) []byte {
-	var b bytes.Buffer
+	b := make([]byte, 0, 4*len(p)*len(p[0]))
 	for i := range p[0] {
 		for c := range p {
-			_ = binary.Write(&b, binary.LittleEndian, p[c][i])
+			b = binary.LittleEndian.AppendUint32(b, math.Float32bits(p[c][i]))
 		}
 	}
-	return b.Bytes()
+	return b
 }
 
 // Planar reads what Interleave writes.

@@ -2,6 +2,7 @@ package loudness_test
 
 import (
 	"math"
+	"math/rand/v2"
 	"regexp"
 	"strconv"
 	"testing"
@@ -148,6 +149,23 @@ func TestSkippingQuietStretchesDoesNotChangeTheTruePeak(t *testing.T) {
 		highest = max(highest, piece.Write(pcm[0][at:at+100]))
 	}
 	assert.InDelta(t, highest, want, 1e-6)
+}
+
+func TestTheTruePeakIsThatOfEveryTapOfTheFilter(t *testing.T) {
+	law.Check(t, func(t *rapid.T) {
+		channel := make([]float32, rapid.IntRange(1, 600).Draw(t, "length"))
+		step := rapid.Float64Range(0, math.Pi).Draw(t, "step")
+		noise := rapid.Float64Range(0, 1).Draw(t, "noise")
+		dice := rand.New(rand.NewPCG(rapid.Uint64().Draw(t, "seed"), 1))
+		swell := rapid.Float64Range(0, 0.1).Draw(t, "swell")
+		for i := range channel {
+			channel[i] = float32((math.Sin(step*float64(i))*(1-noise) + (2*dice.Float64()-1)*noise) * (1 - 0.5*math.Cos(swell*float64(i))))
+		}
+		var meter loudness.TruePeak
+		cut := rapid.IntRange(0, len(channel)).Draw(t, "cut")
+		meter.Write(channel[:cut])
+		assert.InDelta(t, loudness.TruePeakOfAll(channel), meter.Write(channel[cut:]), 1e-6)
+	})
 }
 
 func TestAMeterReadsTheSameHoweverTheSoundArrives(t *testing.T) {

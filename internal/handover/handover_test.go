@@ -48,11 +48,14 @@ func talk(length audio.Frames) audio.PCM {
 	return pcm
 }
 
+// talked is 20 s of it, which nobody changes.
+var talked = sync.OnceValue(func() audio.PCM { return talk(20 * audio.Second) })
+
 // show is a voice over music with an effect, 24 s long.
 func show(t *testing.T) *mix.Plan {
 	t.Helper()
 	sounds := map[string]audio.PCM{
-		testkit.ID(1): talk(20 * audio.Second), testkit.ID(2): testkit.Noise(2, 0.05, 24*audio.Second, 4), testkit.ID(3): testkit.Sine(2, 700, -20, 0, 2*audio.Second),
+		testkit.ID(1): talked(), testkit.ID(2): testkit.Noise(2, 0.05, 24*audio.Second, 4), testkit.ID(3): testkit.Sine(2, 700, -20, 0, 2*audio.Second),
 	}
 	doc := session.New()
 	for id, pcm := range sounds {

@@ -2,6 +2,7 @@ package synth
 
 import (
 	"math"
+	"math/cmplx"
 
 	"ruvel/core/audio"
 )
@@ -9,14 +10,31 @@ import (
 // Keys is a struck string of a keyboard: overtones that are a little too high and die
 // away the sooner the higher they are.
 func Keys(note, seconds float64) []float64 {
+	const partials = 7
 	w := 2 * math.Pi * Hertz(note)
+	loud := falling(partials, 1.4)
+	var stretched [partials]float64
+	for i := range stretched {
+		k := float64(i + 1)
+		stretched[i] = k * w * math.Sqrt(1+0.0004*k*k)
+	}
 	return Tone(seconds, func(t, x float64) float64 {
-		v := 0.0
-		for k := 1.0; k <= 7; k++ {
-			v += math.Sin(k*w*math.Sqrt(1+0.0004*k*k)*t) / math.Pow(k, 1.4) * math.Exp(-t*(0.9+0.6*k))
+		v, left, each := 0.0, math.Exp(-0.9*t), math.Exp(-0.6*t)
+		for i, w := range stretched {
+			left *= each
+			v += math.Sin(w*t) * loud[i] * left
 		}
 		return 0.7 * v * math.Min(1, t/0.003) * math.Min(1, (1-x)*8)
 	})
+}
+
+// falling is how loud so many partials are, the k-th by the power of 1/k.
+func falling(partials int, power float64) []float64 {
+	out := make([]float64, partials)
+	for i := range out {
+		out[i] = math.Pow(float64(i+1), -power)
+	}
+	return out
 }
 
 // Bars is a wooden bar struck with a soft mallet: a tone and its double octave.
@@ -30,10 +48,14 @@ func Bars(note, seconds float64) []float64 {
 // Reed is a free reed, as in a squeezebox: two rows a little apart, so that it beats.
 func Reed(note, seconds float64) []float64 {
 	w := 2 * math.Pi * Hertz(note)
+	loud := falling(8, 1.1)
+	one := cmplx.Rect(1, 1)
 	return Tone(seconds, func(t, x float64) float64 {
-		v := 0.0
-		for k := 1.0; k <= 8; k++ {
-			v += (math.Sin(k*w*t) + math.Sin(k*w*1.004*t+1)) / math.Pow(k, 1.1)
+		v, first, second := 0.0, complex(1, 0), complex(1, 0)
+		turned, beside := cmplx.Rect(1, w*t), cmplx.Rect(1, w*1.004*t)
+		for _, a := range loud {
+			first, second = first*turned, second*beside
+			v += (imag(first) + imag(second*one)) * a
 		}
 		return 0.22 * v * math.Min(1, math.Min(t/0.06, (seconds-t)/0.08))
 	})
@@ -51,12 +73,15 @@ func Pipe(note, seconds float64) []float64 {
 // Strings is a section of bowed strings: several players, each with a swing of their own.
 func Strings(note, seconds float64) []float64 {
 	w := 2 * math.Pi * Hertz(note)
+	loud := falling(6, 1.25)
 	return Tone(seconds, func(t, _ float64) float64 {
 		v := 0.0
 		for player := 0.0; player < 3; player++ {
 			phase := w*t*(1+0.0015*(player-1)) + 0.9*math.Sin(2*math.Pi*(4.6+0.5*player)*t+player)*math.Min(1, t)
-			for k := 1.0; k <= 6; k++ {
-				v += math.Sin(k*phase) / math.Pow(k, 1.25)
+			partial, turned := complex(1, 0), cmplx.Rect(1, phase)
+			for _, a := range loud {
+				partial *= turned
+				v += imag(partial) * a
 			}
 		}
 		return 0.2 * v * math.Min(1, math.Min(t/0.35, (seconds-t)/0.4))

@@ -5,6 +5,7 @@ package synth
 
 import (
 	"math"
+	"math/cmplx"
 	"math/rand/v2"
 
 	"ruvel/core/audio"
@@ -87,10 +88,13 @@ func (s *Sheet) Pad(note, seconds float64) []float64 {
 	for i, cents := range []float64{-7, 0, 6} {
 		w[i] = 2 * math.Pi * Hertz(note+cents/100)
 	}
+	second, third := cmplx.Rect(1, 1), cmplx.Rect(1, 2) // phases of the partials
 	s.kept[key] = Tone(seconds, func(t, _ float64) float64 {
 		v := 0.0
 		for _, w := range w {
-			v += math.Sin(w*t) + 0.35*math.Sin(2*w*t+1) + 0.12*math.Sin(3*w*t+2)
+			one := cmplx.Rect(1, w*t)
+			two := one * one
+			v += imag(one) + 0.35*imag(two*second) + 0.12*imag(two*one*third)
 		}
 		return v / 4 * math.Min(1, math.Min(t/0.6, (seconds-t)/0.9))
 	})
