@@ -27,6 +27,7 @@ need() {
 toolchain() {
   [ -d /usr/local/go/bin ] && PATH="$PATH:/usr/local/go/bin"
   PATH="$PATH:/usr/sbin"
+  export GOFLAGS="-trimpath ${GOFLAGS:-}" # what was compiled in one folder serves in every other
   local program
   for program in go node npm; do
     if ! command -v "$program" >/dev/null 2>&1; then

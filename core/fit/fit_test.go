@@ -183,11 +183,11 @@ func spectrum(p audio.PCM, from, to audio.Frames) (out [7]float64) {
 	for o := range out {
 		f := 60 * math.Exp2(float64(o)+0.5)
 		w := 2 * math.Pi * f / audio.Rate
-		alpha := math.Sin(w) / 2.8
+		alpha, turn := math.Sin(w)/2.8, 2*math.Cos(w)
 		var x1, x2, y1, y2, sum float64
 		for _, v := range p[0][max(0, from):min(to, p.Length())] {
 			x := float64(v)
-			y := (alpha*(x-x2) + 2*math.Cos(w)*y1 - (1-alpha)*y2) / (1 + alpha)
+			y := (alpha*(x-x2) + turn*y1 - (1-alpha)*y2) / (1 + alpha)
 			x2, x1, y2, y1 = x1, x, y1, y
 			sum += y * y
 		}

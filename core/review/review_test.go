@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -80,13 +81,28 @@ func clip(name, sound string, start, offset, length float64, change ...func(*ses
 	return c
 }
 
+// What is heard in it, and where somebody speaks.
+var (
+	phrasesOfGood = []speech.Phrase{phrase(1, 6), phrase(7, 12), phrase(13, 18), phrase(19, 23)}
+	voiceOfGood   = sync.OnceValue(func() audio.PCM { return spoken(24, 0.2, 0.0002, phrasesOfGood...) })
+	bedOfGood     = sync.OnceValue(func() audio.PCM { return testkit.Noise(2, 0.02, sec(40), 33) })
+)
+
+// copied is a sound that may be changed.
+func copied(p audio.PCM) audio.PCM {
+	out := make(audio.PCM, len(p))
+	for c := range p {
+		out[c] = slices.Clone(p[c])
+	}
+	return out
+}
+
 // good is a session in which nothing is wrong: somebody speaks over a soft bed.
 func good() (*studio, session.Document, review.Material) {
 	s := &studio{map[string]audio.PCM{}, map[string][]speech.Phrase{}, map[string]credits.Sound{}}
 	d := session.New()
-	said := []speech.Phrase{phrase(1, 6), phrase(7, 12), phrase(13, 18), phrase(19, 23)}
-	voice := s.add(&d, 0, spoken(24, 0.2, 0.0002, said...), said...)
-	bed := s.add(&d, 1, testkit.Noise(2, 0.02, sec(40), 33))
+	voice := s.add(&d, 0, copied(voiceOfGood()), slices.Clone(phrasesOfGood)...)
+	bed := s.add(&d, 1, copied(bedOfGood()))
 	d.Tracks = []session.Track{
 		{ID: "t1", Name: "Presenter", Part: session.Voice, Envelope: []session.Point{}, Clips: map[string]session.Clip{"c1": clip("Link", voice, 0.2, 0, 24, faded(0.02, 0.02))}},
 		{ID: "t2", Name: "Music", Part: session.Music, Envelope: []session.Point{}, Clips: map[string]session.Clip{"c2": clip("Bed", bed, 0, 0, 26, faded(0.6, 2))}},

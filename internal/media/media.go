@@ -1,4 +1,4 @@
-// Package media reads and writes sound files through ffmpeg. Files that are read are
+// Package media reads and writes sound files through ffmpeg, and plain WAV files by itself. Files that are read are
 // taken to be hostile: only listed container formats are opened, no file can name
 // another, and every run has bounds on its time, memory and output.
 package media
