@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"ruvel/internal/demo"
+	"ruvel/testkit/dbtest"
 	"ruvel/testkit/housetest"
 )
 
@@ -19,5 +20,5 @@ func TestMain(m *testing.M) {
 		base, house = h.Address, h
 		_, err := demo.Fill(context.Background(), h.Store, h.Sounds, h.Bucket, func(string) {})
 		return err
-	}, closeShared, removeBuilt)
+	}, closeShared, removeBuilt, dbtest.Tidy)
 }

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"ruvel/internal/takes"
+	"ruvel/testkit/housetest"
 
 	"github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/chromedp"
@@ -116,8 +117,9 @@ func TestALostNetworkInterruptsNoRecording(t *testing.T) {
 func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) {
 	t.Parallel()
 	flags, source := fakeDevice(t)
-	w := OpenWindow(t, base, flags...)
-	episode := newEpisode(w, "Full disk")
+	house := housetest.Own(t) // other tests would find the disk full, too
+	w := OpenWindow(t, house.Address, flags...)
+	episode := firstEpisode(w, "Full disk")
 	openRecording(w, "")
 	withoutCountIn(w)
 	recordFor(w, 2)
@@ -135,7 +137,7 @@ func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) 
 	full(false)
 	w.Until(`!document.querySelector(".going").innerText.includes("The disk is full")`)
 	w.Press("Stop")
-	list := takesOf(t, base, episode, kept)
+	list := takesOf(t, house.Address, episode, kept)
 	take := original(t, house.Data, list[0].Sound)
 	assert.Greater(t, len(take), deviceRate*39/10)
 	isStretchOf(t, take, source)
@@ -144,7 +146,7 @@ func TestAFullDiskIsSaidAndTheRecordingGoesOnWhenThereIsRoomAgain(t *testing.T) 
 	full(true)
 	w.Press("Another take")
 	w.UntilText("The disk is full, so this was not kept. What was kept before is there.")
-	assert.Len(t, takesOf(t, base, episode, func([]takes.TakeStatus) bool { return true }), 1)
+	assert.Len(t, takesOf(t, house.Address, episode, func([]takes.TakeStatus) bool { return true }), 1)
 }
 
 func TestADeviceThatVanishesEndsTheTakeAndKeepsIt(t *testing.T) {

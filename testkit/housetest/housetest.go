@@ -8,6 +8,8 @@ import (
 	"os"
 	"testing"
 
+	"github.com/stretchr/testify/require"
+
 	"ruvel/internal/server"
 	"ruvel/testkit/dbtest"
 )
@@ -58,18 +60,12 @@ func within(m *testing.M, settings server.Settings, ready func(House) error, end
 		return 1, err
 	}
 	settings.Data = data
-	house, err := server.Start(ctx, settings)
+	house, served, err := open(ctx, settings)
 	if err != nil {
 		return 1, err
 	}
 	defer house.Close()
-	l, err := server.Listen(0)
-	if err != nil {
-		return 1, err
-	}
-	served := make(chan error, 1)
-	go func() { served <- house.Serve(ctx, l) }()
-	if err := ready(House{house, fmt.Sprintf("http://127.0.0.1:%d", l.Addr().(*net.TCPAddr).Port), data}); err != nil {
+	if err := ready(house); err != nil {
 		return 1, err
 	}
 	code = m.Run()
@@ -78,4 +74,35 @@ func within(m *testing.M, settings server.Settings, ready func(House) error, end
 	}
 	cancel()
 	return code, <-served
+}
+
+// Own is a house for one test alone, which may do to it what others would not bear. Tidy of dbtest removes its database.
+func Own(t testing.TB) House {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	t.Cleanup(cancel)
+	house, served, err := open(ctx, server.Settings{Data: t.TempDir(), Database: dbtest.New(t)})
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		cancel()
+		require.NoError(t, <-served)
+		house.Close()
+	})
+	return house
+}
+
+// open starts a house, which is served until the context ends; what came of that is told then.
+func open(ctx context.Context, settings server.Settings) (of House, served <-chan error, err error) {
+	house, err := server.Start(ctx, settings)
+	if err != nil {
+		return House{}, nil, err
+	}
+	l, err := server.Listen(0)
+	if err != nil {
+		house.Close()
+		return House{}, nil, err
+	}
+	end := make(chan error, 1)
+	go func() { end <- house.Serve(ctx, l) }()
+	return House{house, fmt.Sprintf("http://127.0.0.1:%d", l.Addr().(*net.TCPAddr).Port), settings.Data}, end, nil
 }
