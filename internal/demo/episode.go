@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"embed"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -234,18 +235,15 @@ func file(ctx context.Context, it item) ([]byte, error) {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, it.key+".wav")
-	e, err := media.CreateWAV(path, 24, 2, audio.Rate)
-	if err != nil {
-		return nil, err
-	}
 	pcm, err := it.samples(ctx, dir)
 	if err != nil {
 		return nil, err
 	}
-	if err := e.Write(pcm); err != nil {
+	e, err := media.CreateWAV(path, 24, 2, audio.Rate)
+	if err != nil {
 		return nil, err
 	}
-	if err := e.Close(); err != nil {
+	if err := errors.Join(e.Write(pcm), e.Close()); err != nil {
 		return nil, err
 	}
 	return os.ReadFile(path)

@@ -2,7 +2,9 @@ package media_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
+	"errors"
 	"math"
 	"os"
 	"path/filepath"
@@ -123,6 +125,14 @@ func TestALongPlainWAVIsRefusedOrEndsWhenItIsCancelled(t *testing.T) {
 	info.Longest = 2 * audio.Second
 	_, err = media.Decode(ctx, path, info, func(audio.PCM) error { return nil })
 	assert.ErrorContains(t, err, "longer than")
+
+	info.Longest = 0
+	cancelled, cancel := context.WithCancel(ctx)
+	_, err = media.Decode(cancelled, path, info, func(audio.PCM) error { cancel(); return nil })
+	require.ErrorIs(t, err, context.Canceled)
+	full := errors.New("full")
+	_, err = media.Decode(ctx, path, info, func(audio.PCM) error { return full })
+	require.ErrorIs(t, err, full)
 }
 
 func TestNoBytesOfAWAVAreAFault(t *testing.T) {

@@ -20,14 +20,14 @@ describe("pictures of what goes on", () => {
     vi.useRealTimers();
   });
 
-  async function pictures(point: number): Promise<{ count: () => number; on: { value: boolean }; end: () => void }> {
+  async function pictures(pixel: number): Promise<{ count: () => number; on: { value: boolean }; end: () => void }> {
     const on = ref(false);
     let made = 0;
     const scope = effectScope();
     scope.run(() =>
       usePictures(
         () => on.value,
-        () => point,
+        () => pixel,
         () => made++,
       ),
     );
@@ -40,8 +40,8 @@ describe("pictures of what goes on", () => {
     ["goes by quickly", 1, 28, 31],
     ["takes two frames and a half", 40, 28, 31],
     ["goes by slowly", 400, 19, 21],
-  ])("come twenty to thirty times a second where a point %s", async (_, point, least, most) => {
-    const { count, end } = await pictures(point);
+  ])("come twenty to thirty times a second where a pixel %s", async (_, pixel, least, most) => {
+    const { count, end } = await pictures(pixel);
     await vi.advanceTimersByTimeAsync(1000);
     expect(count()).toBeGreaterThanOrEqual(least);
     expect(count()).toBeLessThanOrEqual(most);

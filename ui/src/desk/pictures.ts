@@ -7,16 +7,16 @@ const LONGEST_MS = 50;
 const AHEAD_MS = 12;
 
 /**
- * Makes pictures of what goes on for as long as it does, each when something has moved on by a point, which takes so many
- * milliseconds. However little changes in it, a picture takes some 12 ms of a core where there is no GPU; and so it does where
- * it is only asked for in every frame.
+ * Makes pictures of what goes on for as long as it does, each when something has moved on by a pixel, which takes so many
+ * milliseconds. However little changes in it, a picture takes some 12 ms of a core where there is no GPU; and a frame that is
+ * asked for costs something although nothing changes in it.
  */
-export function usePictures(goesOn: () => boolean, point: () => number, make: () => void): void {
+export function usePictures(goesOn: () => boolean, pixel: () => number, make: () => void): void {
   let timer = 0;
   let frame = 0;
 
   function next(): void {
-    const after = Math.min(LONGEST_MS, Math.max(SHORTEST_MS, point()));
+    const after = Math.min(LONGEST_MS, Math.max(SHORTEST_MS, pixel()));
     timer = window.setTimeout(() => (frame = requestAnimationFrame(picture)), after - AHEAD_MS);
   }
   function picture(): void {
