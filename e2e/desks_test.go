@@ -338,6 +338,6 @@ func TestADeskStaysWhenTheConnectionIsLostWhileTheRestOfItLoads(t *testing.T) {
 	Eval[bool](w, `(document.querySelector(".lane").__same = true)`)
 	w.Press("Gather")
 	w.Until(`document.querySelector("[aria-label=\"Find a sound\"]")`) // the sounds come by themselves
-	assert.Equal(t, 3, gate.Count("GET", "/sounds"))
+	assert.GreaterOrEqual(t, gate.Count("GET", "/sounds"), 3, "a change of the show by somebody else asks once more")
 	assert.True(t, Eval[bool](w, `document.querySelector(".lane").__same === true`), "nothing was taken off the desk meanwhile")
 }
