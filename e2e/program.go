@@ -41,7 +41,7 @@ func built(t testing.TB) string {
 		if program.dir, program.err = os.MkdirTemp("", "ruvel-built"); program.err != nil {
 			return
 		}
-		if out, err := exec.Command("go", "build", "-o", program.dir, "ruvel/cmd/ruvel").CombinedOutput(); err != nil {
+		if out, err := exec.Command("go", "build", "-ldflags=-s -w", "-o", program.dir, "ruvel/cmd/ruvel").CombinedOutput(); err != nil {
 			program.err = fmt.Errorf("%w: %s", err, out)
 		}
 	})

@@ -63,7 +63,7 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	program = filepath.Join(dir, "ruvel")
-	if out, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "build", "-ldflags=-s -w", "-o", program, ".").CombinedOutput(); err != nil {
 		panic(string(out))
 	}
 	code := m.Run()
