@@ -1,7 +1,10 @@
 package duck_test
 
 import (
+	"io"
+	"maps"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -260,4 +263,47 @@ func TestRoomIsProposedForWhatIsHeardAndNoVoice(t *testing.T) {
 	assert.True(t, got["t2"].On)
 	assert.InDelta(t, 20, got["t3"].Lead, 0, "its own lead is more")
 	assert.Equal(t, own.Up, got["t3"].Up)
+}
+
+func TestOnlyTracksThatNeedToMakeWay(t *testing.T) {
+	clips := map[string]session.Clip{"c1": {}}
+	doc := session.Document{Tracks: []session.Track{
+		{ID: "t1", Part: session.Voice, Clips: clips},
+		{ID: "t2", Part: session.Music, Clips: clips, Name: "Bed"},
+		{ID: "t3", Part: session.Effect, Clips: clips, Name: "Gulls"},
+		{ID: "t4", Part: session.Music, Clips: clips, Name: "Sting"},
+		{ID: "t5", Part: session.Music, Clips: clips, Name: "Outro"},
+	}}
+	var tried [][]string
+	// The gulls need not at all; the sting does already what it would; without the gulls the bed goes down by more.
+	then := func(ways map[string]session.Way) (duck.Downs, error) {
+		asked := slices.Sorted(maps.Keys(ways))
+		tried = append(tried, asked)
+		out := duck.Downs{"t4": {3}}
+		for _, id := range asked {
+			out[id] = map[string][]audio.DB{"t2": {2, 0.2, 9.5}, "t3": {0.4, 0}, "t4": {3.2}, "t5": {0, 6}}[id]
+		}
+		if len(asked) < 4 {
+			out["t2"] = []audio.DB{3, 0.2, 11.5}
+		}
+		return out, nil
+	}
+	needs, err := duck.Needs(doc, 15, nil, duck.Downs{"t4": {3}}, then)
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"t2", "t3", "t4", "t5"}, {"t2", "t4", "t5"}}, tried)
+	require.Len(t, needs, 2)
+	assert.Equal(t, []any{"t2", "Bed", audio.DB(11.5), 2}, []any{needs[0].Track, needs[0].Name, needs[0].Most, needs[0].Under})
+	assert.Equal(t, "down by up to 11.5 dB under 2 stretches of speech", needs[0].Text)
+	assert.Equal(t, "down by 6.0 dB under one stretch of speech", needs[1].Text)
+	assert.InDelta(t, 15, needs[0].Way.Lead, 0)
+
+	// Whoever is left out is not tried, and where nobody needs to it is looked at as it is.
+	tried = nil
+	needs, err = duck.Needs(doc, 15, []string{"t2", "t4", "t5"}, nil, then)
+	require.NoError(t, err)
+	assert.Empty(t, needs)
+	assert.Equal(t, [][]string{{"t3"}, nil}, tried)
+
+	_, err = duck.Needs(doc, 15, nil, nil, func(map[string]session.Way) (duck.Downs, error) { return nil, io.ErrUnexpectedEOF })
+	require.ErrorIs(t, err, io.ErrUnexpectedEOF)
 }

@@ -2,9 +2,6 @@ package server
 
 import (
 	"context"
-	"fmt"
-	"math"
-	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -33,9 +30,6 @@ type RoomRow struct {
 	Text  string      `json:"text" doc:"In words"`
 }
 
-// needed is how many dB a track must go down by somewhere, and otherwise than it does, or it is left as it is.
-const needed = 0.5
-
 func (s *Server) roomRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}/room", "find-room",
 		"How music and effects would make way so that speech leads by what is aimed at; nothing changes"),
@@ -59,76 +53,32 @@ func (s *Server) room(ctx context.Context, episode string, rev int64, without []
 	if err != nil {
 		return out, err
 	}
-	out = Room{Version: version, Rows: []RoomRow{}}
+	out.Version, out.Rows = version, []RoomRow{}
 	if out.Now, err = s.balance(ctx, episode, p); err != nil {
 		return out, err
 	}
 	aim, _ := lead.FindAim(doc.Lead)
-	ways := duck.Room(doc, aim.Lead)
-	for _, id := range without {
-		delete(ways, id)
-	}
-	// Twice: once to see who needs to, and then with those alone.
-	for range 2 {
-		if len(ways) == 0 {
-			out.Then = out.Now
-			break
-		}
-		if out.Then, err = s.withWays(ctx, episode, ways); err != nil {
-			return out, err
-		}
-		for id := range ways {
-			if most, _ := deepest(out.Then, id); most < needed {
-				delete(ways, id)
+	needs, err := duck.Needs(doc, aim.Lead, without, out.Now.downs(), func(ways map[string]session.Way) (duck.Downs, error) {
+		out.Then, err = out.Now, nil
+		if op := (edit.SetTracks{}); len(ways) > 0 {
+			for id, w := range ways {
+				op.Tracks = append(op.Tracks, edit.TrackChange{Track: id, Way: &w})
 			}
+			out.Then, err = s.balanceAfter(ctx, episode, op)
 		}
+		return out.Then.downs(), err
+	})
+	for _, n := range needs {
+		out.Rows = append(out.Rows, RoomRow(n))
 	}
-	for _, t := range doc.Tracks {
-		w, there := ways[t.ID]
-		if !there || !changes(out.Now, out.Then, t.ID) {
-			continue
-		}
-		most, under := deepest(out.Then, t.ID)
-		text := fmt.Sprintf("down by up to %.1f dB under %d stretches of speech", most, under)
-		if under == 1 {
-			text = fmt.Sprintf("down by %.1f dB under one stretch of speech", most)
-		}
-		out.Rows = append(out.Rows, RoomRow{t.ID, t.Name, w, most, under, text})
-	}
-	return out, nil
+	return out, err
 }
 
-// changes says whether a track would make more or less way than it does.
-func changes(now, then Balance, track string) bool {
-	before, after := dropsIn(now, track), dropsIn(then, track)
-	return !slices.EqualFunc(before, after, func(a, b audio.DB) bool { return math.Abs(float64(a-b)) < needed })
-}
-
-// dropsIn are by how many dB a track goes down under each stretch of speech; none if it makes no way.
-func dropsIn(b Balance, track string) []audio.DB {
+// downs are by how much tracks go down under speech.
+func (b Balance) downs() duck.Downs {
+	out := duck.Downs{}
 	for _, w := range b.Ways {
-		if w.Track == track {
-			return w.Drops
-		}
+		out[w.Track] = w.Drops
 	}
-	return nil
-}
-
-// withWays is how speech would stand to everything else if some tracks made way.
-func (s *Server) withWays(ctx context.Context, episode string, ways map[string]session.Way) (Balance, error) {
-	op := edit.SetTracks{}
-	for id, w := range ways {
-		op.Tracks = append(op.Tracks, edit.TrackChange{Track: id, Way: &w})
-	}
-	return s.balanceAfter(ctx, episode, op)
-}
-
-// deepest is by how much a track goes down at most, and under how many stretches.
-func deepest(b Balance, track string) (most audio.DB, under int) {
-	for _, d := range dropsIn(b, track) {
-		if most = max(most, d); d >= needed {
-			under++
-		}
-	}
-	return most, under
+	return out
 }
