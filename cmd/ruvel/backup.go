@@ -21,6 +21,7 @@ import (
 	"ruvel/core/details"
 	"ruvel/core/problem"
 	"ruvel/internal/archive"
+	"ruvel/internal/disk"
 )
 
 type export struct {
@@ -140,20 +141,17 @@ func (c client) keep(ctx context.Context, episode, folder string) (string, error
 		return "", fmt.Errorf("the server does not say what the archive is called: %w", err)
 	}
 	path := filepath.Join(folder, named(strings.TrimSuffix(filepath.Base(said["filename"]), ".zip"), episode)+".zip")
-	f, err := os.CreateTemp(folder, ".ruvel-*.part")
-	if err != nil {
-		return "", err
-	}
-	defer os.Remove(f.Name())
-	n, err := io.Copy(f, answer.Body)
-	if err == nil {
-		_, err = archive.Open(f, n) // one that is not whole does not take the place of one that is
-	}
-	if err = errors.Join(err, f.Chmod(0o644), f.Sync(), f.Close()); err != nil {
-		return "", err
-	}
-	return path, os.Rename(f.Name(), path)
+	return path, disk.File{Mode: readable, Lasting: true}.Replace(path, func(f *os.File) error {
+		n, err := io.Copy(f, answer.Body)
+		if err == nil {
+			_, err = archive.Open(f, n) // one that is not whole does not take the place of one that is
+		}
+		return err
+	})
 }
+
+// readable is a file that others may read as well: whoever asks for one has named its folder.
+const readable = 0o644
 
 // named is what something is called in a folder: two episodes, or two shows, of one name are two files.
 func named(name, id string) string { return name + " " + id[max(0, len(id)-8):] }
@@ -168,7 +166,7 @@ func (c client) keepSettings(ctx context.Context, show, name, folder string) (st
 		return "", err
 	}
 	path := filepath.Join(folder, named(details.Sheet{Show: name}.FileName(""), show)+settingsEnding)
-	return path, os.WriteFile(path, settings, 0o644)
+	return path, disk.File{Mode: readable, Lasting: true}.ReplaceBy(path, settings)
 }
 
 // takeSettings gives a show the settings that a file holds.

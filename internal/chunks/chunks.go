@@ -32,17 +32,14 @@ func New(dir string) (*Box, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
-	left, _ := filepath.Glob(filepath.Join(dir, "*", "*"+unfinished))
+	left, _ := filepath.Glob(filepath.Join(dir, "*", "*"+disk.Unfinished))
 	for _, path := range left {
 		_ = os.Remove(path)
 	}
 	return &Box{dir: dir}, nil
 }
 
-const (
-	unfinished = ".part"
-	extension  = ".f32"
-)
+const extension = ".f32"
 
 func (b *Box) folder(take string) string { return filepath.Join(b.dir, filepath.Base(take)) }
 
@@ -89,32 +86,11 @@ func keep(path string, data []byte) error {
 		if err := os.MkdirAll(dir, 0o700); err != nil {
 			return err
 		}
-		if err := syncDir(filepath.Dir(dir)); err != nil {
+		if err := disk.SyncNames(filepath.Dir(dir)); err != nil {
 			return err
 		}
 	}
-	f, err := os.CreateTemp(dir, "*"+unfinished)
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(data)
-	if err = errors.Join(err, f.Sync(), f.Close()); err == nil {
-		err = os.Rename(f.Name(), path)
-	}
-	if err != nil {
-		_ = os.Remove(f.Name())
-		return err
-	}
-	return syncDir(dir)
-}
-
-// syncDir brings a folder's list of names onto the disk.
-func syncDir(dir string) error {
-	d, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	return errors.Join(d.Sync(), d.Close())
+	return disk.File{Lasting: true}.ReplaceBy(path, data)
 }
 
 // Contents is what there is of a take.

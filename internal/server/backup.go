@@ -186,10 +186,7 @@ func writeSettings(folder, show string, settings ShowSettings) error {
 		return err
 	}
 	name := details.Sheet{Show: settings.Name}.FileName("")
-	return whole(filepath.Join(folder, name+" "+show[len(show)-8:]+".show.json"), time.Now(), func(f *os.File) error {
-		_, err := f.Write(data)
-		return err
-	})
+	return disk.File{Lasting: true}.ReplaceBy(filepath.Join(folder, name+" "+show[len(show)-8:]+".show.json"), data)
 }
 
 // backUp keeps the archive of an episode, if it has changed since it was kept.
@@ -205,7 +202,7 @@ func (s *Server) backUp(ctx context.Context, folder string, e store.Episode) (fr
 	if err := s.Space.Room(0); err != nil {
 		return false, err
 	}
-	return true, whole(path, e.Changed.Truncate(time.Microsecond), func(f *os.File) error {
+	return true, disk.File{Lasting: true, Of: e.Changed.Truncate(time.Microsecond)}.Replace(path, func(f *os.File) error {
 		if err := archive.Write(ctx, f, m, doc, s.inArchive); err != nil {
 			return err
 		}
@@ -229,21 +226,4 @@ func markOf(path string) string {
 		return ""
 	}
 	return archive.MarkOf(f, info.Size())
-}
-
-// whole writes a file aside and gives it its name, and the time that it is of, when it is whole.
-func whole(path string, of time.Time, write func(*os.File) error) error {
-	f, err := os.CreateTemp(filepath.Dir(path), ".ruvel-*.part")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	err = write(f)
-	if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
-		return disk.Full(err)
-	}
-	if err := os.Chtimes(f.Name(), of, of); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), path)
 }

@@ -2,12 +2,12 @@ package sounds
 
 import (
 	"context"
-	"errors"
 	"log/slog"
 	"os"
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/internal/disk"
 )
 
 // powersKept is how many bytes of powers are kept in memory: those of more than a hundred hours.
@@ -62,16 +62,5 @@ func writePowers(dir string, s loudness.Series) error {
 	if err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(dir, "powers"+unfinished+"*") // another process may do the same
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(data)
-	if err = errors.Join(err, f.Close()); err == nil {
-		err = os.Rename(f.Name(), powersFile(dir))
-	}
-	if err != nil {
-		_ = os.Remove(f.Name())
-	}
-	return err
+	return disk.File{}.ReplaceBy(powersFile(dir), data)
 }

@@ -69,7 +69,7 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 	if err := os.MkdirAll(cache, 0o700); err != nil {
 		return nil, err
 	}
-	left, _ := filepath.Glob(filepath.Join(cache, "*"+unfinished+"*"))
+	left, _ := filepath.Glob(filepath.Join(cache, "*"+disk.Unfinished+"*"))
 	for _, path := range left {
 		_ = os.RemoveAll(path)
 	}
@@ -87,9 +87,6 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 // decoders is how many working copies are made anew at a time: each takes a core and more.
 const decoders = 2
 
-// unfinished marks folders and files that are still being written.
-const unfinished = ".part"
-
 // Facts is what is measured of a sound when it is taken in.
 type Facts struct {
 	ID       string
@@ -106,7 +103,7 @@ func (l *Library) Put(ctx context.Context, r io.Reader) (id string, bytes int64,
 	if err := l.Space.Room(0); err != nil {
 		return "", 0, err
 	}
-	temp, err := os.CreateTemp(l.cache, "upload"+unfinished+"*")
+	temp, err := os.CreateTemp(l.cache, "upload"+disk.Unfinished+"*")
 	if err != nil {
 		return "", 0, disk.Full(err)
 	}
@@ -226,7 +223,7 @@ func (l *Library) Import(ctx context.Context, id string, progress func(float64))
 
 // ImportUpTo is Import of what may be as long as that.
 func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frames, progress func(float64)) (Facts, error) {
-	dir, err := os.MkdirTemp(l.cache, id[:8]+unfinished+"*")
+	dir, err := os.MkdirTemp(l.cache, id[:8]+disk.Unfinished+"*")
 	if err != nil {
 		return Facts{}, disk.Full(err)
 	}

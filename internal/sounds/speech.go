@@ -11,6 +11,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/speech"
+	"ruvel/internal/disk"
 )
 
 // spokenKept is how many bytes of phrases are kept in memory: those of some thousand hours.
@@ -110,16 +111,5 @@ func writeBeside(dir, file string, what any) error {
 	if err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(dir, filepath.Base(file)+unfinished+"*") // another process may do the same
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(data)
-	if err = errors.Join(err, f.Close()); err == nil {
-		err = os.Rename(f.Name(), file)
-	}
-	if err != nil {
-		_ = os.Remove(f.Name())
-	}
-	return err
+	return disk.File{}.ReplaceBy(file, data)
 }
