@@ -26,7 +26,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
-	"ruvel/internal/handover"
+	"ruvel/internal/finish"
 	"ruvel/internal/media"
 	"ruvel/internal/server"
 	"ruvel/internal/sounds"
@@ -157,7 +157,7 @@ func handedOver(b *testing.B, plan *mix.Plan, path, format string, target *loudn
 	b.Helper()
 	set, err := media.Set(format, "", 0, 2)
 	require.NoError(b, err)
-	_, err = handover.Make(ctx, plan, handover.Order{Setting: set, To: plan.Length(), Target: target}, path, func(float64) {})
+	_, err = finish.Make(ctx, plan, finish.Order{Setting: set, To: plan.Length(), Target: target}, path, func(float64) {})
 	require.NoError(b, err)
 }
 

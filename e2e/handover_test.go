@@ -19,7 +19,7 @@ import (
 
 	"ruvel/core/session"
 	"ruvel/internal/demo"
-	"ruvel/internal/handover"
+	"ruvel/internal/finish"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
 )
@@ -111,7 +111,7 @@ func TestAnEpisodeIsHandedOverAsAnMP3WithChaptersAndAPicture(t *testing.T) {
 	assert.Contains(t, row, "Harbour Hours - ")
 	w.Click("aside li a[download]")
 	path := waitForFile(t, dir)
-	course, err := handover.Listen(t.Context(), path, 0, func(float64) {})
+	course, err := finish.Listen(t.Context(), path, 0, func(float64) {})
 	require.NoError(t, err)
 	assert.InDelta(t, -16, course.Loudness().Integrated, 0.1)
 	assert.LessOrEqual(t, course.Loudness().TruePeak, -1.0)

@@ -17,7 +17,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/disk"
-	"ruvel/internal/handover"
+	"ruvel/internal/finish"
 	"ruvel/internal/media"
 	"ruvel/internal/pictures"
 )
@@ -80,7 +80,7 @@ func (c mixdown) Run(ctx context.Context) error {
 	return c.eachChapter(ctx, plan, order)
 }
 
-func (c mixdown) order(doc session.Document) (o handover.Order, err error) {
+func (c mixdown) order(doc session.Document) (o finish.Order, err error) {
 	key := c.Format
 	if key == "" {
 		key = map[string]string{".wav": "wav-24", ".mp3": "mp3", ".m4a": "m4a", ".opus": "opus", ".ogg": "ogg", ".flac": "flac", ".zip": "stems"}[strings.ToLower(filepath.Ext(c.Output))]
@@ -189,14 +189,14 @@ func exists(path string) bool {
 }
 
 // make1 makes one file in a folder beside its place and puts it there when it is whole.
-func make1(ctx context.Context, plan *mix.Plan, o handover.Order, output string) error {
+func make1(ctx context.Context, plan *mix.Plan, o finish.Order, output string) error {
 	dir, err := os.MkdirTemp(filepath.Dir(output), ".ruvel-mix-*")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "mix."+o.Setting.Format.Extension)
-	made, err := handover.Make(ctx, plan, o, path, func(float64) {})
+	made, err := finish.Make(ctx, plan, o, path, func(float64) {})
 	if err == nil {
 		err = os.Rename(path, output)
 	}
@@ -208,7 +208,7 @@ func make1(ctx context.Context, plan *mix.Plan, o handover.Order, output string)
 }
 
 // eachChapter makes a file of each chapter, into a folder.
-func (c mixdown) eachChapter(ctx context.Context, plan *mix.Plan, o handover.Order) error {
+func (c mixdown) eachChapter(ctx context.Context, plan *mix.Plan, o finish.Order) error {
 	sheet := o.Label.Sheet
 	if len(sheet.Chapters) == 0 {
 		return errors.New("there are no chapters in the session: make markers or ranges to chapters")

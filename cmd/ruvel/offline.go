@@ -12,7 +12,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
-	"ruvel/internal/handover"
+	"ruvel/internal/finish"
 	"ruvel/internal/media"
 	"ruvel/internal/server"
 )
@@ -25,7 +25,7 @@ type measure struct {
 // Run measures each file.
 func (c measure) Run(ctx context.Context) error {
 	for _, path := range c.Files {
-		course, err := handover.Listen(ctx, path, 0, func(float64) {})
+		course, err := finish.Listen(ctx, path, 0, func(float64) {})
 		if err != nil {
 			return fmt.Errorf("%s: %w", path, err)
 		}

@@ -18,7 +18,7 @@ import (
 	"ruvel/core/review"
 	"ruvel/core/revise"
 	"ruvel/core/session"
-	"ruvel/internal/handover"
+	"ruvel/internal/finish"
 	"ruvel/internal/media"
 	"ruvel/internal/pictures"
 	"ruvel/internal/store"
@@ -296,7 +296,7 @@ func (s *Server) outlook(ctx context.Context, episode string, doc session.Docume
 	if !known {
 		target = loudness.Targets()[0]
 	}
-	look := handover.Course(m).Ahead(target)
+	look := finish.Course(m).Ahead(target)
 	out.Outlook = &look
 	return nil
 }

@@ -17,7 +17,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/disk"
-	"ruvel/internal/handover"
+	"ruvel/internal/finish"
 	"ruvel/internal/media"
 	"ruvel/internal/store"
 )
@@ -135,7 +135,7 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	}
 	rendering, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	o := handover.Order{
+	o := finish.Order{
 		Setting: setting, From: a.From, To: a.To, Target: a.Target, Name: strings.TrimSuffix(a.File, filepath.Ext(a.File)),
 		Label: media.Label{Sheet: a.Sheet, Origin: int64(a.From)},
 	}
@@ -146,7 +146,7 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	if o.Label.Pictures, err = w.pictures(ctx, a.Sheet); err != nil {
 		return err
 	}
-	made, err := handover.Make(rendering, plan, o, path, func(p float64) {
+	made, err := finish.Make(rendering, plan, o, path, func(p float64) {
 		told(p)
 		if err := w.Space.Room(0); err != nil {
 			stop(err)

@@ -1,4 +1,4 @@
-package handover_test
+package finish_test
 
 import (
 	"archive/zip"
@@ -23,7 +23,7 @@ import (
 	"ruvel/core/master"
 	"ruvel/core/mix"
 	"ruvel/core/session"
-	"ruvel/internal/handover"
+	"ruvel/internal/finish"
 	"ruvel/internal/media"
 	"ruvel/testkit"
 )
@@ -75,13 +75,13 @@ func show(t *testing.T) *mix.Plan {
 	return plan
 }
 
-func made(t *testing.T, plan *mix.Plan, o handover.Order) (string, handover.Made) {
+func made(t *testing.T, plan *mix.Plan, o finish.Order) (string, finish.Made) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "made."+o.Setting.Format.Extension)
 	if o.To == 0 {
 		o.To = plan.Length()
 	}
-	m, err := handover.Make(t.Context(), plan, o, path, func(float64) {})
+	m, err := finish.Make(t.Context(), plan, o, path, func(float64) {})
 	require.NoError(t, err)
 	left, err := os.ReadDir(filepath.Dir(path))
 	require.NoError(t, err)
@@ -129,7 +129,7 @@ func TestEveryFormatReachesItsTargetUnderTheCeilingForAnotherMeterAsWell(t *test
 		t.Run(c.format+" "+c.quality, func(t *testing.T) {
 			t.Parallel()
 			target, _ := loudness.FindTarget(c.target)
-			path, m := made(t, plan, handover.Order{Setting: setting(t, c.format, c.quality, c.rate, c.channels), Target: &target})
+			path, m := made(t, plan, finish.Order{Setting: setting(t, c.format, c.quality, c.rate, c.channels), Target: &target})
 			integrated, truePeak := ebur128(t, path)
 			assert.InDelta(t, target.Integrated, m.Loudness.Integrated, 0.1)
 			assert.InDelta(t, target.Integrated, integrated, 0.1001, "ffmpeg's meter shows tenths")
@@ -146,10 +146,10 @@ func TestAMixThatIsLeftAsItIsIsTheMix(t *testing.T) {
 	plan := show(t)
 	want := audio.NewPCM(2, plan.Length())
 	require.NoError(t, mix.NewRenderer(plan).Render(want, 0))
-	path, m := made(t, plan, handover.Order{Setting: setting(t, "wav-32f", "", 0, 2)})
+	path, m := made(t, plan, finish.Order{Setting: setting(t, "wav-32f", "", 0, 2)})
 	assert.Zero(t, testkit.MaxDifference(t, want, testkit.ReadAudio(t, path, 2)))
 	assert.Equal(t, "The mix as it is.", m.Text)
-	part, _ := made(t, plan, handover.Order{Setting: setting(t, "wav-32f", "", 0, 2), From: 100_001, To: 300_007})
+	part, _ := made(t, plan, finish.Order{Setting: setting(t, "wav-32f", "", 0, 2), From: 100_001, To: 300_007})
 	assert.Zero(t, testkit.MaxDifference(t, want.Slice(100_001, 300_007), testkit.ReadAudio(t, part, 2)))
 }
 
@@ -157,8 +157,8 @@ func TestStemsAddUpToTheMixThatIsDelivered(t *testing.T) {
 	t.Parallel()
 	plan := show(t)
 	target, _ := loudness.FindTarget("podcast-stereo")
-	whole, _ := made(t, plan, handover.Order{Setting: setting(t, "wav-32f", "", 0, 2), Target: &target})
-	path, m := made(t, plan, handover.Order{Setting: setting(t, "stems", "", 0, 2), Target: &target, Name: "The show"})
+	whole, _ := made(t, plan, finish.Order{Setting: setting(t, "wav-32f", "", 0, 2), Target: &target})
+	path, m := made(t, plan, finish.Order{Setting: setting(t, "stems", "", 0, 2), Target: &target, Name: "The show"})
 	want := testkit.ReadAudio(t, whole, 2)
 	archive, err := zip.OpenReader(path)
 	require.NoError(t, err)
@@ -189,7 +189,7 @@ func TestTheSameOrderMakesTheSameBytes(t *testing.T) {
 	t.Parallel()
 	target, _ := loudness.FindTarget("podcast-stereo")
 	for _, format := range []string{"mp3", "m4a", "opus", "ogg", "flac-16", "bwf", "stems"} {
-		o := handover.Order{Setting: setting(t, format, "", 0, 2), To: 3 * audio.Second, Target: &target, Name: "Show"}
+		o := finish.Order{Setting: setting(t, format, "", 0, 2), To: 3 * audio.Second, Target: &target, Name: "Show"}
 		o.Label.Title, o.Label.Date = "Fog", "2026-11-30"
 		first, _ := made(t, show(t), o)
 		second, _ := made(t, show(t), o)
@@ -211,7 +211,7 @@ func TestACancelAtAnyTimeLeavesNothing(t *testing.T) {
 			dir := t.TempDir()
 			path := filepath.Join(dir, "made")
 			var once sync.Once
-			_, err := handover.Make(ctx, plan, handover.Order{Setting: setting(t, format, "", 0, 2), To: plan.Length(), Target: &target, Name: "x"}, path, func(p float64) {
+			_, err := finish.Make(ctx, plan, finish.Order{Setting: setting(t, format, "", 0, 2), To: plan.Length(), Target: &target, Name: "x"}, path, func(p float64) {
 				if p*10 >= float64(tenth) {
 					once.Do(cancel)
 				}
@@ -237,7 +237,7 @@ func TestADiskThatFillsUpIsSaidAndLeavesNothing(t *testing.T) {
 	plan := show(t)
 	for format, fits := range map[string]bool{"mp3": true, "opus": true, "flac": false, "wav-24": false, "stems": false} {
 		path := filepath.Join(dir, "made")
-		_, err := handover.Make(t.Context(), plan, handover.Order{Setting: setting(t, format, "", 0, 2), To: plan.Length(), Name: "x"}, path, func(float64) {})
+		_, err := finish.Make(t.Context(), plan, finish.Order{Setting: setting(t, format, "", 0, 2), To: plan.Length(), Name: "x"}, path, func(float64) {})
 		if fits {
 			require.NoError(t, err, format)
 			require.NoError(t, os.Remove(path))
@@ -253,9 +253,9 @@ func TestADiskThatFillsUpIsSaidAndLeavesNothing(t *testing.T) {
 func TestSoundThatCannotBeReadEndsItWithThatError(t *testing.T) {
 	t.Parallel()
 	plan := show(t)
-	_, err := handover.Make(t.Context(), plan, handover.Order{Setting: setting(t, "mp3", "", 0, 2), From: 5, To: 5}, filepath.Join(t.TempDir(), "x"), func(float64) {})
+	_, err := finish.Make(t.Context(), plan, finish.Order{Setting: setting(t, "mp3", "", 0, 2), From: 5, To: 5}, filepath.Join(t.TempDir(), "x"), func(float64) {})
 	require.ErrorContains(t, err, "nothing to mix down")
-	_, err = handover.Make(t.Context(), plan, handover.Order{Setting: setting(t, "mp3", "", 0, 2), To: plan.Length()}, filepath.Join(t.TempDir(), "none", "x"), func(float64) {})
+	_, err = finish.Make(t.Context(), plan, finish.Order{Setting: setting(t, "mp3", "", 0, 2), To: plan.Length()}, filepath.Join(t.TempDir(), "none", "x"), func(float64) {})
 	assert.True(t, errors.Is(err, os.ErrNotExist), "%v", err)
 }
 
@@ -264,7 +264,7 @@ func TestAPartOfAShowIsAsLoudAsItIsInIt(t *testing.T) {
 	t.Parallel()
 	plan := show(t)
 	target, _ := loudness.FindTarget("podcast-stereo")
-	wholePath, whole := made(t, plan, handover.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target})
+	wholePath, whole := made(t, plan, finish.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target})
 	out := testkit.ReadAudio(t, wholePath, 2)
 	of := &session.Span{To: plan.Length()}
 	measured := 0
@@ -277,16 +277,16 @@ func TestAPartOfAShowIsAsLoudAsItIsInIt(t *testing.T) {
 		return course, err
 	}
 	for _, part := range []session.Span{{From: 0, To: 3 * audio.Second}, {From: 3*audio.Second + 1234, To: 19 * audio.Second}, {From: 19 * audio.Second, To: plan.Length()}} {
-		path, m := made(t, plan, handover.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target, From: part.From, To: part.To, Of: of, Course: known})
+		path, m := made(t, plan, finish.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target, From: part.From, To: part.To, Of: of, Course: known})
 		got := testkit.ReadAudio(t, path, 2)
 		assert.LessOrEqual(t, testkit.MaxDifference(t, out.Slice(part.From, part.To), got), 1.0/(1<<22), "put one after the other they are the show")
 		assert.InDelta(t, whole.Gain, m.Gain, 1e-9)
 		assert.Contains(t, m.Text, "as loud as it is in the show")
 	}
 	assert.Equal(t, 3, measured)
-	_, lossy := made(t, plan, handover.Order{Setting: setting(t, "mp3", "usual", 48000, 2), Target: &target, From: 3 * audio.Second, To: 19 * audio.Second, Of: of})
+	_, lossy := made(t, plan, finish.Order{Setting: setting(t, "mp3", "usual", 48000, 2), Target: &target, From: 3 * audio.Second, To: 19 * audio.Second, Of: of})
 	assert.LessOrEqual(t, lossy.Loudness.TruePeak, target.TruePeak+0.01, "its ceiling is kept as well")
-	_, err := handover.Make(t.Context(), plan, handover.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target, To: plan.Length(), Of: &session.Span{From: audio.Second, To: plan.Length()}}, filepath.Join(t.TempDir(), "x.wav"), func(float64) {})
+	_, err := finish.Make(t.Context(), plan, finish.Order{Setting: setting(t, "wav-24", "", 48000, 2), Target: &target, To: plan.Length(), Of: &session.Span{From: audio.Second, To: plan.Length()}}, filepath.Join(t.TempDir(), "x.wav"), func(float64) {})
 	require.Error(t, err)
 }
 
@@ -296,7 +296,7 @@ func TestWhyAFileWasWrittenAgainIsSaid(t *testing.T) {
 	plan := show(t)
 	soft := loudness.Target{Name: "Soft", Integrated: -31, Tolerance: 1, TruePeak: -1} // far under its ceiling
 	for _, format := range []string{"mp3", "opus", "m4a"} {
-		_, m := made(t, plan, handover.Order{Setting: setting(t, format, "small", 48000, 1), Target: &soft})
+		_, m := made(t, plan, finish.Order{Setting: setting(t, format, "small", 48000, 1), Target: &soft})
 		require.Less(t, m.Loudness.TruePeak, -1.5)
 		assert.NotContains(t, m.Text, "peaks over the ceiling", format)
 		assert.Equal(t, m.Again > 0, strings.Contains(m.Text, "changed the loudness"), "%s: %s", format, m.Text)

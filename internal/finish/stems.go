@@ -1,4 +1,4 @@
-package handover
+package finish
 
 import (
 	"archive/zip"

@@ -1,7 +1,7 @@
-// Package handover makes finished files: it brings a mix to its target, writes it in a format with its details,
+// Package finish makes finished files: it brings a mix to its target, writes it in a format with its details,
 // measures what has become of it by reading it back, and does it again where a lossy format has put a peak
 // above the ceiling. The server and the command line make the same bytes with it.
-package handover
+package finish
 
 import (
 	"context"
