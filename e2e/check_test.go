@@ -17,6 +17,7 @@ import (
 	"ruvel/core/loudness"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
+	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )
@@ -80,7 +81,7 @@ func delivered(t *testing.T, w *Window, episode string) audio.PCM {
 	choose(w, "Format", "WAV, 32 bit float")
 	pressMixDown(w)
 	w.Until(`document.querySelectorAll("aside li").length === 1 && document.querySelector("aside li a[download]")`)
-	list := get[[]server.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
+	list := get[[]handover.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
 	require.NotEmpty(t, list)
 	r, err := http.Get(base + "/api/mixdowns/" + list[0].ID + "/file")
 	require.NoError(t, err)

@@ -17,7 +17,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
-	"ruvel/internal/server"
+	"ruvel/internal/handover"
 	"ruvel/testkit"
 )
 
@@ -195,7 +195,7 @@ func TestASelectedRangeIsLoopedAndMixedDown(t *testing.T) {
 	w.Press("Selected range")
 	pressMixDown(w)
 	w.Until(`document.querySelectorAll("aside li").length === 1`)
-	list := get[[]server.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
+	list := get[[]handover.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
 	require.Len(t, list, 1)
 	assert.InDelta(t, 4, list[0].From.Seconds(), 0.2)
 	assert.InDelta(t, 6, list[0].To.Seconds(), 0.2)

@@ -20,7 +20,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/internal/demo"
 	"ruvel/internal/finish"
-	"ruvel/internal/server"
+	"ruvel/internal/handover"
 	"ruvel/internal/store"
 )
 
@@ -169,7 +169,7 @@ func TestSeveralFormatsAtOnceAndWhatMustBeMendedIsSaidFirst(t *testing.T) {
 	w.UntilText("must be mended first")
 	w.Press("Mix down all the same")
 	w.Until(`document.querySelectorAll("aside li strong").length === 2`)
-	list := get[[]server.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
+	list := get[[]handover.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
 	var names []string
 	for _, m := range list {
 		names = append(names, m.File)

@@ -12,6 +12,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
+	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )
@@ -73,7 +74,7 @@ func TestFromAHouseSoundToAFinishedShortEpisodeInUnderTenActs(t *testing.T) {
 	act(func() { w.Press("Mix down") })
 	w.Until(`document.querySelectorAll("aside audio").length === 1`)
 	assert.Less(t, acts, 10)
-	files := get[[]server.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
+	files := get[[]handover.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")
 	require.Len(t, files, 1)
 
 	// It is heard as it was laid out: the music makes way for what was said.
@@ -197,7 +198,7 @@ func TestAFinishedFileIsSentToThePracticeHostWhichBreaksOff(t *testing.T) {
 	w.UntilText("was asked to refuse it")
 	w.Press("Send again")
 	w.Until(`document.querySelectorAll(".sendings li.refused").length === 2`)
-	all := get[[]server.Sent](t, "/api/episodes/"+episode+"/sendings")
+	all := get[[]handover.Sent](t, "/api/episodes/"+episode+"/sendings")
 	require.Len(t, all, 3)
 	assert.Equal(t, 3, all[2].Tries)
 	w.Go("/episodes/" + episode) // and it is still said after the page was left

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/session"
+	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
 	"ruvel/testkit"
@@ -122,7 +123,7 @@ func TestAnOutageInTheMiddleOfEverythingLosesNothing(t *testing.T) {
 			}, patience, tick)
 			w.Until(`document.querySelectorAll('.clip[aria-label^="Swell"]').length === 1`)
 			require.Eventually(t, func() bool {
-				return len(of[[]server.Mixdown](t, p.Address, "GET", "/episodes/"+made.ID+"/mixdowns", nil)) == 1
+				return len(of[[]handover.Mixdown](t, p.Address, "GET", "/episodes/"+made.ID+"/mixdowns", nil)) == 1
 			}, patience, tick)
 			w.Press("Hand over")
 			w.Until(`document.querySelectorAll("aside audio").length === 1`)

@@ -25,6 +25,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/details"
 	"ruvel/core/edit"
+	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
@@ -236,7 +237,7 @@ func TestAServerKilledAtWorkLosesNothingAndLeavesNothingHalfMade(t *testing.T) {
 	r.kill()
 	r = serve(t, data, "--no-demo")
 	r.until(func() bool { return r.state(job) == "done" })
-	list := ask[[]server.Mixdown](r, "GET", "/episodes/"+episode+"/mixdowns", nil)
+	list := ask[[]handover.Mixdown](r, "GET", "/episodes/"+episode+"/mixdowns", nil)
 	require.Len(t, list, 1)
 	assert.Equal(t, 240*audio.Second, list[0].Loudness.Length)
 	assert.Empty(t, halfMade(t, data))
@@ -396,7 +397,7 @@ func theSameBytes(t *testing.T, r *running) {
 	was := ask[details.Details](r, "GET", "/shows/"+show+"/details", nil)
 	ask[any](r, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, details.Details{Presenter: "Ada Quill", Language: "en", Keywords: []string{"fog", "harbour"}}))
 	ask[any](r, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, details.Details{Date: "2026-11-30", Description: "Two voices,\none horn."}))
-	sheet := ask[server.Ahead](r, "GET", "/episodes/"+episode+fmt.Sprintf("/handover?files=mp3&to=%d", until*audio.Second), nil).Sheet
+	sheet := ask[handover.Ahead](r, "GET", "/episodes/"+episode+fmt.Sprintf("/handover?files=mp3&to=%d", until*audio.Second), nil).Sheet
 	require.NotEmpty(t, sheet.Chapters)
 	dir := t.TempDir()
 	said, err := json.Marshal(sheet)
@@ -413,7 +414,7 @@ func theSameBytes(t *testing.T, r *running) {
 		r.until(func() bool { return r.state(job.ID) == "done" })
 	}
 	made := map[string][]byte{}
-	for _, m := range ask[[]server.Mixdown](r, "GET", "/episodes/"+episode+"/mixdowns", nil) {
+	for _, m := range ask[[]handover.Mixdown](r, "GET", "/episodes/"+episode+"/mixdowns", nil) {
 		answer, err := http.Get(r.base + "/mixdowns/" + m.ID + "/file")
 		require.NoError(t, err)
 		data, err := io.ReadAll(answer.Body)

@@ -23,6 +23,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
@@ -299,7 +300,7 @@ func (s *soak) nothingIsLost(show string, marks map[string]int, heard string, im
 	unknown, unknownMixes = unknown+s.kills["database"], unknownMixes+s.kills["database"]
 	assert.GreaterOrEqual(s.t, clips, len(imports))
 	assert.LessOrEqual(s.t, clips, len(imports)+unknown, "none is placed twice")
-	files := insisted[[]server.Mixdown](s, "GET", "/episodes/"+heard+"/mixdowns", nil)
+	files := insisted[[]handover.Mixdown](s, "GET", "/episodes/"+heard+"/mixdowns", nil)
 	assert.GreaterOrEqual(s.t, len(files), len(mixes))
 	assert.LessOrEqual(s.t, len(files), len(mixes)+unknownMixes)
 	for _, m := range files {
@@ -317,7 +318,7 @@ func clipsOf(doc session.Document) (n int) {
 
 func (s *soak) nothingLeaks(show, heard string) {
 	sounds := insisted[[]library.ShowSound](s, "GET", "/shows/"+show+"/sounds", nil)
-	files := insisted[[]server.Mixdown](s, "GET", "/episodes/"+heard+"/mixdowns", nil)
+	files := insisted[[]handover.Mixdown](s, "GET", "/episodes/"+heard+"/mixdowns", nil)
 	var originals, mixdowns, broken, left int
 	require.NoError(s.t, filepath.WalkDir(s.data, func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {

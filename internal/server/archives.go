@@ -86,7 +86,7 @@ func (s *Server) archiveOf(ctx context.Context, episode string) (name string, m 
 	if doc, _, err = s.Store.Document(ctx, episode); err != nil {
 		return name, m, doc, err
 	}
-	sheet, err := s.sheet(ctx, e, doc, 0, doc.Length())
+	sheet, err := s.Handover.Sheet(ctx, e, doc, 0, doc.Length())
 	if err != nil {
 		return name, m, doc, err
 	}

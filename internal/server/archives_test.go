@@ -15,6 +15,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/archive"
+	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )
@@ -63,7 +64,7 @@ func TestAnArchiveOpensAgainElsewhereWithNothingLost(t *testing.T) {
 		return file[bytes.Index(file, []byte("data")):]
 	}
 	assert.True(t, bytes.Equal(mix(episode), mix(job)), "sample for sample")
-	ahead := want[server.Ahead](t, "GET", "/episodes/"+job+"/handover?files=mp3", nil)
+	ahead := want[handover.Ahead](t, "GET", "/episodes/"+job+"/handover?files=mp3", nil)
 	assert.Equal(t, "Ada Quill", ahead.Sheet.Presenter, "what its show said of all episodes goes with it")
 	assert.Equal(t, "Of fog", ahead.Sheet.Description)
 	assert.NotEmpty(t, ahead.Sheet.Artwork)

@@ -159,6 +159,15 @@ func (s *Server) check(ctx context.Context, episode string, rev int64, loop *ses
 	return s.said(episode, m, version)
 }
 
+// found is what is found in a version of an episode.
+func (s *Server) found(ctx context.Context, episode string, version int64) (out []review.Finding, err error) {
+	all, err := s.check(ctx, episode, version, nil)
+	for _, f := range all.Findings {
+		out = append(out, f.Finding)
+	}
+	return out, err
+}
+
 // material is what a review needs besides the plan.
 func (s *Server) material(ctx context.Context, e store.Episode, doc session.Document, loop *session.Span) (m review.Material, err error) {
 	said, err := s.Store.Details(ctx, e.Show)

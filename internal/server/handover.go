@@ -3,40 +3,21 @@ package server
 import (
 	"context"
 	"io"
-	"path/filepath"
 	"strconv"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"ruvel/core/audio"
-	"ruvel/core/credits"
 	"ruvel/core/details"
-	"ruvel/core/loudness"
-	"ruvel/core/master"
-	"ruvel/core/problem"
-	"ruvel/core/review"
 	"ruvel/core/revise"
 	"ruvel/core/session"
-	"ruvel/internal/finish"
+	"ruvel/internal/handover"
 	"ruvel/internal/media"
 	"ruvel/internal/pictures"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
-
-// Ahead is what handing an episode over will come to, before it is done.
-type Ahead struct {
-	Version  int64           `json:"version" doc:"That it is of"`
-	Measured bool            `json:"measured" doc:"The mix has been measured; otherwise the outlook is not known yet"`
-	Outlook  *master.Outlook `json:"outlook,omitempty" doc:"What the target will take; left out until the whole mix is measured, and for a part of it"`
-	Sheet    details.Sheet   `json:"sheet" doc:"What is written into the files: of the episode, and where it says nothing, of the show"`
-	Names    []string        `json:"names" nullable:"false" doc:"Of the files, without an ending"`
-	Sizes    []int64         `json:"sizes" nullable:"false" doc:"Bytes that each of the formats asked for will take, about, all files of it together"`
-	Musts    []string        `json:"musts" nullable:"false" doc:"What the check says must be mended first"`
-	Credits  string          `json:"credits" doc:"Those of the sounds that are used, in words"`
-	Folder   string          `json:"folder,omitempty" doc:"The folder that finished files can be copied to"`
-}
 
 type aheadQuery struct {
 	InEpisode
@@ -53,7 +34,9 @@ const revising = "Only what is named changes; what has been changed elsewhere si
 
 func (s *Server) handoverRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}/handover", "get-handover", "What handing an episode over will come to, before it is done"),
-		func(ctx context.Context, in *aheadQuery) (*body[Ahead], error) { return answer(s.ahead(ctx, in)) })
+		func(ctx context.Context, in *aheadQuery) (*body[handover.Ahead], error) {
+			return answer(s.ahead(ctx, in))
+		})
 	huma.Register(api, operation("PATCH", "/episodes/{episode}/details", "revise-details", "Say something else of an episode. What is empty is not said of it, or only by its show. "+revising),
 		func(ctx context.Context, in *struct {
 			InEpisode
@@ -157,52 +140,6 @@ func (s *Server) addPicture(ctx context.Context, in *pictureUpload) (out Picture
 	return out, err
 }
 
-// wantedFile is one of the files that an episode is handed over as.
-type wantedFile struct {
-	from, to audio.Frames
-	name     string // without an ending
-	chapter  string
-	sheet    details.Sheet
-}
-
-// sheet is what is said of an episode in a file of a stretch of it.
-func (s *Server) sheet(ctx context.Context, e store.Episode, doc session.Document, from, to audio.Frames) (sheet details.Sheet, err error) {
-	show, err := s.Store.Show(ctx, e.Show)
-	if err != nil {
-		return sheet, err
-	}
-	said, err := s.Store.Details(ctx, e.Show)
-	if err != nil {
-		return sheet, err
-	}
-	sheet = details.Sheet{Details: e.Said().Over(said), Show: show.Name, Title: e.Title, Number: e.Number, Chapters: details.Chapters(doc, from, to)}
-	return sheet, sheet.Check()
-}
-
-// filesOf are the files that a stretch of an episode is handed over as: itself, or each of its chapters.
-func filesOf(sheet details.Sheet, doc session.Document, from, to audio.Frames, chapters bool) (files []wantedFile, err error) {
-	if !chapters {
-		part := ""
-		if from > 0 || to < doc.Length() {
-			part = "part"
-		}
-		return []wantedFile{{from, to, sheet.FileName(part), "", sheet}}, nil
-	}
-	if len(sheet.Chapters) == 0 {
-		return nil, errNoChapters
-	}
-	for i, c := range sheet.Chapters {
-		own, name := sheet.OfChapter(i)
-		files = append(files, wantedFile{from + c.At, from + c.End, name, c.Title, own})
-	}
-	return files, nil
-}
-
-var errNoChapters = problem.New("no-chapters", "chapters", "There are no chapters in this stretch. Make markers or ranges to chapters in Arrange.")
-
-// broughtAbout are the kinds of findings that bringing a mix to its target mends.
-var broughtAbout = map[string]bool{"loudness": true, "true-peak": true}
-
 // parseSetting reads a format with what is chosen of it, as key:quality:rate:channels.
 func parseSetting(text string) (media.Setting, error) {
 	fields := append(strings.Split(text, ":"), "", "", "")
@@ -211,92 +148,14 @@ func parseSetting(text string) (media.Setting, error) {
 	return media.Set(fields[0], fields[1], rate, channels)
 }
 
-// musts are what must be mended before an episode is handed over, in sentences.
-func (s *Server) musts(ctx context.Context, episode string, version int64, brought bool) ([]string, error) {
-	found, err := s.check(ctx, episode, version, nil)
-	if err != nil {
-		return nil, err
-	}
-	out := []string{}
-	for _, f := range found.Findings {
-		if f.Weight == review.Must && !f.Aside && (!brought || !broughtAbout[f.Kind]) {
-			out = append(out, f.Text)
-		}
-	}
-	return out, nil
-}
-
-func (s *Server) ahead(ctx context.Context, in *aheadQuery) (out Ahead, err error) {
-	out = Ahead{Names: []string{}, Sizes: []int64{}, Musts: []string{}}
+func (s *Server) ahead(ctx context.Context, in *aheadQuery) (handover.Ahead, error) {
 	var settings []media.Setting
 	for _, text := range in.Files {
 		set, err := parseSetting(text)
 		if err != nil {
-			return out, err
+			return handover.Ahead{}, err
 		}
 		settings = append(settings, set)
 	}
-	e, err := s.Store.Episode(ctx, in.Episode)
-	if err != nil {
-		return out, err
-	}
-	doc, version, err := s.Store.Document(ctx, in.Episode)
-	if err != nil {
-		return out, err
-	}
-	out.Version = version
-	length := doc.Length()
-	from, to := in.From, in.To
-	if to == 0 || to > length {
-		to = length
-	}
-	if out.Sheet, err = s.sheet(ctx, e, doc, from, to); err != nil {
-		return out, err
-	}
-	if s.Folder != "" {
-		out.Folder = filepath.Base(s.Folder)
-	}
-	papers, err := s.Library.Papers(ctx, e.Show, doc)
-	if err != nil {
-		return out, err
-	}
-	out.Credits = credits.For(papers).Text
-	if from >= to {
-		return out, nil
-	}
-	files, err := filesOf(out.Sheet, doc, from, to, in.Chapters)
-	if err != nil {
-		return out, err
-	}
-	for _, f := range files {
-		out.Names = append(out.Names, f.name)
-	}
-	for _, set := range settings {
-		var size int64
-		for _, f := range files {
-			size += set.Size(f.to - f.from)
-		}
-		out.Sizes = append(out.Sizes, size)
-	}
-	if out.Musts, err = s.musts(ctx, in.Episode, version, !in.AsItIs); err != nil {
-		return out, err
-	}
-	return out, s.outlook(ctx, in.Episode, doc, version, &out)
-}
-
-// outlook adds what the target will take, if the mix is measured.
-func (s *Server) outlook(ctx context.Context, episode string, doc session.Document, version int64, out *Ahead) error {
-	waiting, stop := context.WithTimeout(ctx, checkPatience)
-	defer stop()
-	m, there := s.Measure.Await(waiting, episode, version)
-	if out.Measured = there; !there {
-		return nil
-	}
-	target, known := doc.Aim()
-	if !known {
-		target = loudness.Targets()[0]
-	}
-	look := finish.Course(m).Ahead(target)
-	out.Outlook = &look
-	return nil
+	return s.Handover.Ahead(ctx, in.Episode, handover.Stretch{From: in.From, To: in.To, Chapters: in.Chapters, AsItIs: in.AsItIs}, settings)
 }

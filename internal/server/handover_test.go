@@ -18,6 +18,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
@@ -44,13 +45,13 @@ func drawn(t testing.TB, side int) []byte {
 var pictures sync.Map // of functions that draw one, by its side
 
 // mixed makes finished files and waits for them.
-func mixed(t *testing.T, episode string, wanted map[string]any) []server.Mixdown {
+func mixed(t *testing.T, episode string, wanted map[string]any) []handover.Mixdown {
 	t.Helper()
 	for _, job := range want[server.Begun](t, "POST", "/episodes/"+episode+"/mixdowns", wanted).Jobs {
 		j := ended(t, job.ID)
 		require.Equal(t, "done", string(j.State), "%v", j.Problem)
 	}
-	return want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
+	return want[[]handover.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
 }
 
 func files(formats ...string) []any {
@@ -99,7 +100,7 @@ func TestAnEpisodeIsHandedOverWithItsDetailsAndThoseOfItsShow(t *testing.T) {
 	assert.Equal(t, "image/jpeg", header.Get("Content-Type"))
 	assert.Equal(t, artwork.Bytes, int64(len(data)))
 
-	ahead := want[server.Ahead](t, "GET", "/episodes/"+episode+"/handover?files=mp3:small:0:1,wav-16&chapters=true", nil)
+	ahead := want[handover.Ahead](t, "GET", "/episodes/"+episode+"/handover?files=mp3:small:0:1,wav-16&chapters=true", nil)
 	assert.Equal(t, "Ada Quill", ahead.Sheet.Presenter)
 	assert.Equal(t, "What it is about", ahead.Sheet.Description)
 	require.Len(t, ahead.Names, 2)
@@ -137,8 +138,8 @@ func TestWhatMustBeMendedIsSaidFirstAndCanBeOverruled(t *testing.T) {
 	code, detail := refused(t, 409, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": files("mp3")})
 	assert.Equal(t, "must-mend", code)
 	assert.Contains(t, detail, "is soloed")
-	assert.NotEmpty(t, want[server.Ahead](t, "GET", "/episodes/"+episode+"/handover", nil).Musts)
-	assert.Empty(t, want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil))
+	assert.NotEmpty(t, want[handover.Ahead](t, "GET", "/episodes/"+episode+"/handover", nil).Musts)
+	assert.Empty(t, want[[]handover.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil))
 	assert.Len(t, mixed(t, episode, map[string]any{"files": files("mp3"), "overrule": true}), 1)
 }
 
@@ -147,11 +148,11 @@ func TestAFileSaysWhatHasChangedSinceAndItsSessionIsOpenedAgain(t *testing.T) {
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 4*audio.Second, 6))
 	before := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
 	m := mixed(t, episode, map[string]any{"files": files("wav-24"), "overrule": true})[0]
-	since := want[server.Since](t, "GET", "/mixdowns/"+m.ID+"/since", nil)
+	since := want[handover.Since](t, "GET", "/mixdowns/"+m.ID+"/since", nil)
 	assert.True(t, since.Same)
 	do(t, episode, before.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": before.Document.Tracks[0].ID, "fader": -6}}})
 	do(t, episode, before.Version+1, map[string]any{"type": "add-marker", "at": 0, "name": "Here"})
-	since = want[server.Since](t, "GET", "/mixdowns/"+m.ID+"/since", nil)
+	since = want[handover.Since](t, "GET", "/mixdowns/"+m.ID+"/since", nil)
 	assert.False(t, since.Same)
 	assert.Equal(t, "2 steps since this file was made.", since.Text)
 	require.Len(t, since.Steps, 2)
@@ -160,7 +161,7 @@ func TestAFileSaysWhatHasChangedSinceAndItsSessionIsOpenedAgain(t *testing.T) {
 	after := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
 	assert.Equal(t, before.Document.Tracks, after.Document.Tracks)
 	assert.Empty(t, after.Document.Markers)
-	assert.True(t, want[server.Since](t, "GET", "/mixdowns/"+m.ID+"/since", nil).Same)
+	assert.True(t, want[handover.Since](t, "GET", "/mixdowns/"+m.ID+"/since", nil).Same)
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
 	assert.Len(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers, 1)
 }
@@ -176,8 +177,8 @@ func TestAFileIsCopiedToTheFolderAndPutAmongTheSounds(t *testing.T) {
 	code, _ := refused(t, 422, "POST", "/mixdowns/"+m.ID+"/copy", nil)
 	assert.Equal(t, "no-folder", code)
 	folder := t.TempDir()
-	house.Folder = folder
-	defer func() { house.Folder = "" }()
+	house.Handover.Folder = folder
+	defer func() { house.Handover.Folder = "" }()
 	assert.Equal(t, m.File, want[server.Copied](t, "POST", "/mixdowns/"+m.ID+"/copy", nil).Name)
 	again := want[server.Copied](t, "POST", "/mixdowns/"+m.ID+"/copy", nil).Name
 	assert.Equal(t, strings.TrimSuffix(m.File, ".flac")+" (2).flac", again, "what is there stays")

@@ -186,7 +186,7 @@ func (s *Server) listenersPage(ctx context.Context, m store.Mixdown, transcript 
 		}
 	}
 	p = store.Page{Outline: m.Made.Of.Outline, Begins: m.Begins, Length: m.Loudness.Of.Length, File: m.File, Bytes: m.Bytes, Type: format.Type}
-	if p.Sheet, err = s.sheet(ctx, e, doc, m.Begins, m.Ends); err != nil {
+	if p.Sheet, err = s.Handover.Sheet(ctx, e, doc, m.Begins, m.Ends); err != nil {
 		return p, err
 	}
 	if i := slices.IndexFunc(p.Sheet.Chapters, func(c details.Chapter) bool { return c.Title == m.Made.Of.Chapter }); i >= 0 && m.Made.Of.Chapter != "" {

@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )
@@ -54,7 +55,7 @@ func visit(t testing.TB, method, path string, form url.Values, headers ...string
 }
 
 // toShare is an episode with chapters and a finished file of a stretch that begins at a second.
-func toShare(t *testing.T) (episode string, m server.Mixdown) {
+func toShare(t *testing.T) (episode string, m handover.Mixdown) {
 	t.Helper()
 	show, episode := newEpisode(t)
 	small := want[server.Picture](t, "POST", "/shows/"+show+"/pictures?for=chapter", drawn(t, 320))

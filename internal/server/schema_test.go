@@ -274,8 +274,8 @@ var before = map[string]func(p *place, t testing.TB){
 	"remove-version": (*place).versioned, "return-to-version": (*place).versioned,
 	"withdraw-publication": (*place).published,
 	"copy-mixdown": func(_ *place, t testing.TB) {
-		house.Folder = t.TempDir()
-		t.Cleanup(func() { house.Folder = "" })
+		house.Handover.Folder = t.TempDir()
+		t.Cleanup(func() { house.Handover.Folder = "" })
 	},
 	"begin-job-again": (*place).failed, "put-job-away": (*place).failed,
 	"get-picture": func(p *place, t testing.TB) {

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -25,10 +26,10 @@ func finishedFile(t *testing.T) (episode, mixdown string) {
 }
 
 // becomes waits until a sending has a state.
-func becomes(t *testing.T, episode, id string, state store.SendingState) (out server.Sent) {
+func becomes(t *testing.T, episode, id string, state store.SendingState) (out handover.Sent) {
 	t.Helper()
 	require.Eventually(t, func() bool {
-		for _, s := range want[[]server.Sent](t, "GET", "/episodes/"+episode+"/sendings", nil) {
+		for _, s := range want[[]handover.Sent](t, "GET", "/episodes/"+episode+"/sendings", nil) {
 			if s.ID == id {
 				out = s
 			}
@@ -40,11 +41,11 @@ func becomes(t *testing.T, episode, id string, state store.SendingState) (out se
 
 func TestAFinishedFileIsSentElsewhereAndItsStateIsSeen(t *testing.T) {
 	episode, mixdown := finishedFile(t)
-	hosts := want[[]server.Outside](t, "GET", "/hosts", nil)
+	hosts := want[[]handover.Outside](t, "GET", "/hosts", nil)
 	require.NotEmpty(t, hosts)
 	assert.Len(t, hosts[len(hosts)-1].Ways, 4)
-	send := func(way string) server.Sent {
-		return want[server.Sent](t, "POST", "/mixdowns/"+mixdown+"/sendings", map[string]any{"host": server.PracticeHost, "way": way})
+	send := func(way string) handover.Sent {
+		return want[handover.Sent](t, "POST", "/mixdowns/"+mixdown+"/sendings", map[string]any{"host": server.PracticeHost, "way": way})
 	}
 	accepted := becomes(t, episode, send("").ID, store.SendingSent)
 	assert.Equal(t, 1, accepted.Tries)
@@ -68,7 +69,7 @@ func TestAFinishedFileIsSentElsewhereAndItsStateIsSeen(t *testing.T) {
 	want[any](t, "POST", "/jobs/"+slow.ID+"/cancel", nil)
 	becomes(t, episode, slow.ID, "cancelled")
 
-	all := want[[]server.Sent](t, "GET", "/episodes/"+episode+"/sendings", nil)
+	all := want[[]handover.Sent](t, "GET", "/episodes/"+episode+"/sendings", nil)
 	assert.Len(t, all, 4)
 	assert.Equal(t, slow.ID, all[0].ID, "the newest first")
 
@@ -79,7 +80,7 @@ func TestAFinishedFileIsSentElsewhereAndItsStateIsSeen(t *testing.T) {
 
 	// What was sent is still said when the file is gone.
 	want[any](t, "DELETE", "/mixdowns/"+mixdown, nil)
-	for _, s := range want[[]server.Sent](t, "GET", "/episodes/"+episode+"/sendings", nil) {
+	for _, s := range want[[]handover.Sent](t, "GET", "/episodes/"+episode+"/sendings", nil) {
 		assert.Empty(t, s.Mixdown)
 		assert.NotEmpty(t, s.File)
 	}

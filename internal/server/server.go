@@ -25,6 +25,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/mix"
 	"ruvel/internal/disk"
+	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/plans"
@@ -55,14 +56,14 @@ type Server struct {
 	Library *library.Library
 	Uploads *uploads.Uploads
 	Shelf   *shelf.Fetcher
+	// Handover is what finished files are made and sent with.
+	Handover *handover.Handover
 	// Space is the disk that everything is kept on.
 	Space *disk.Space
 	// Trouble says in words why the database does not answer at the moment, or nothing; nil: nothing is known.
 	Trouble func() string
 	// Names are those that it answers to besides loopback addresses and localhost.
-	Names []string
-	// Folder is where finished files can be copied to; empty: nowhere.
-	Folder string
+	Names  []string
 	making atomic.Pointer[string]
 	// Ahead is how much more than has been heard a listener is sent at most; 0: a second and a half. It comes at once.
 	Ahead audio.Frames

@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/server"
 	"ruvel/internal/sweep"
@@ -160,7 +161,7 @@ func TestAnImportedFileIsPlacedHeardAndMixedDown(t *testing.T) {
 
 	job := want[server.Begun](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "wav-32f", "channels": 2}}, "asItIs": true, "overrule": true, "from": 48000}).Jobs[0]
 	require.Equal(t, "done", string(ended(t, job.ID).State))
-	list := want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
+	list := want[[]handover.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
 	require.Len(t, list, 1)
 	assert.Equal(t, "Harbour Hours - 01 - The Last Fog Signal - part.wav", list[0].File)
 	_, header, file := call(t, "GET", "/mixdowns/"+list[0].ID+"/file?download=true", nil)
@@ -409,7 +410,7 @@ func TestACancelledJobLeavesNothing(t *testing.T) {
 		left, err := filepath.Glob(filepath.Join(data, "cache", "mixdown*"))
 		return err == nil && len(left) == 0
 	}, 20*time.Second, 10*time.Millisecond)
-	assert.Empty(t, want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil))
+	assert.Empty(t, want[[]handover.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil))
 }
 
 func TestASecondWindowIsToldOfEveryChange(t *testing.T) {

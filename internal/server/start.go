@@ -17,6 +17,7 @@ import (
 	"ruvel/internal/chunks"
 	"ruvel/internal/database"
 	"ruvel/internal/disk"
+	"ruvel/internal/handover"
 	"ruvel/internal/hosts"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
@@ -61,7 +62,7 @@ func Start(ctx context.Context, set Settings) (*House, error) {
 		return nil, err
 	}
 	workCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	h := &House{Server: &Server{Names: set.Names, Folder: set.Folder}, folder: data, stop: stop, worked: make(chan struct{})}
+	h := &House{Server: &Server{Names: set.Names}, folder: data, stop: stop, worked: make(chan struct{})}
 	if err := h.furnish(ctx, data, set); err != nil {
 		close(h.worked)
 		h.Close()
@@ -135,6 +136,9 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
 	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
+	h.Handover = &handover.Handover{
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: set.Folder, Check: h.found,
+	}
 	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
 	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
 	h.Sweeper = &sweep.Sweeper{

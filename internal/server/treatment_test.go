@@ -12,6 +12,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/core/session"
+	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
@@ -40,7 +41,7 @@ func TestATreatedTrackIsHeardAsItIsDeliveredAndTheTreatmentIsAStepOfTheHistory(t
 	assert.Zero(t, testkit.MaxDifference(t, after.Slice(480000, 672000), window), "over a boundary, wherever it begins")
 	job := want[server.Begun](t, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "wav-32f", "channels": 2}}, "asItIs": true, "overrule": true, "from": 48000}).Jobs[0]
 	require.Equal(t, "done", string(ended(t, job.ID).State))
-	list := want[[]server.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
+	list := want[[]handover.Mixdown](t, "GET", "/episodes/"+episode+"/mixdowns", nil)
 	_, _, file := call(t, "GET", "/mixdowns/"+list[0].ID+"/file", nil)
 	mixed := testkit.ReadAudio(t, testkit.WriteFile(t, "mix.wav", file), 2)
 	assert.Zero(t, testkit.MaxDifference(t, after, mixed), "what is heard is what is delivered")
