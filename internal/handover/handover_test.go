@@ -1,0 +1,244 @@
+package handover_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ruvel/core/audio"
+	"ruvel/core/edit"
+	"ruvel/core/loudness"
+	"ruvel/core/problem"
+	"ruvel/core/review"
+	"ruvel/core/session"
+	"ruvel/internal/handover"
+	"ruvel/internal/library"
+	"ruvel/internal/media"
+	"ruvel/internal/store"
+	"ruvel/internal/work"
+	"ruvel/testkit"
+	"ruvel/testkit/housetest"
+)
+
+var (
+	ctx   = context.Background()
+	house housetest.House
+)
+
+func TestMain(m *testing.M) {
+	housetest.Main(m, func(h housetest.House) error {
+		house = h
+		return nil
+	})
+}
+
+func code(t *testing.T, err error) string {
+	t.Helper()
+	var p problem.Problem
+	require.ErrorAs(t, err, &p)
+	return p.Code
+}
+
+// found is a handover for which the check finds so much.
+func found(all ...review.Finding) *handover.Handover {
+	h := *house.Handover
+	h.Check = func(context.Context, string, int64) ([]review.Finding, error) { return all, nil }
+	return &h
+}
+
+// made is an episode of three seconds.
+func made(t *testing.T) string {
+	t.Helper()
+	show, err := house.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	e, err := house.Store.AddEpisode(ctx, show.ID, "The Last Fog Signal", 7, session.New())
+	require.NoError(t, err)
+	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(1, 0.2, 3*audio.Second, 3)))
+	require.NoError(t, err)
+	job, err := house.Library.Receive(ctx, show.ID, library.File{Name: "Keeper.wav", Part: session.Voice, Bytes: bytes.NewReader(data), Place: &work.Place{Episode: e.ID}})
+	require.NoError(t, err)
+	require.Equal(t, store.Done, ended(t, job.ID).State)
+	return e.ID
+}
+
+func ended(t *testing.T, id string) (job store.Job) {
+	t.Helper()
+	require.Eventually(t, func() bool {
+		j, err := house.Store.Job(ctx, id)
+		job = j
+		return err == nil && job.State.Final()
+	}, time.Minute, 5*time.Millisecond)
+	return job
+}
+
+// chaptered gives an episode chapters that begin at some seconds.
+func chaptered(t *testing.T, episode string, seconds ...float64) {
+	t.Helper()
+	for _, at := range seconds {
+		_, version, err := house.Store.Document(ctx, episode)
+		require.NoError(t, err)
+		_, err = house.Store.Edit(ctx, episode, version, "", edit.AddMarker{At: audio.Seconds(at), Name: "Part", Chapter: true})
+		require.NoError(t, err)
+	}
+}
+
+// arguments are those of jobs.
+func arguments(t *testing.T, jobs []store.Job) (out []work.MixdownArguments) {
+	t.Helper()
+	for _, j := range jobs {
+		var a work.MixdownArguments
+		require.NoError(t, json.Unmarshal(j.Arguments.Of, &a))
+		out = append(out, a)
+	}
+	return out
+}
+
+func TestFilesAreOrderedByFormatAndChapterWithTheirTarget(t *testing.T) {
+	e, h := made(t), found()
+	files := []handover.FileWanted{{Format: "wav-24"}, {Format: "flac"}}
+	_, err := h.MixDown(ctx, e, handover.NewMixdowns{Files: files, Chapters: true})
+	assert.Equal(t, "no-chapters", code(t, err))
+	_, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: files, From: 3 * audio.Second})
+	assert.Equal(t, "nothing-to-mix", code(t, err))
+	_, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: []handover.FileWanted{{Format: "cylinder"}}})
+	require.Error(t, err)
+
+	chaptered(t, e, 0, 2)
+	jobs, err := h.MixDown(ctx, e, handover.NewMixdowns{Files: files, Chapters: true})
+	require.NoError(t, err)
+	all := arguments(t, jobs)
+	require.Len(t, all, 4)
+	for i, a := range all {
+		assert.Equal(t, []string{"wav-24", "wav-24", "flac", "flac"}[i], a.Format)
+		assert.Equal(t, []audio.Frames{0, 2 * audio.Second}[i%2], a.From)
+		assert.Equal(t, []audio.Frames{2 * audio.Second, 3 * audio.Second}[i%2], a.To)
+		assert.Equal(t, &session.Span{To: 3 * audio.Second}, a.Of, "as loud as each is in the show")
+		require.NotNil(t, a.Target)
+		assert.Equal(t, loudness.Targets()[0].Name, a.Target.Name)
+		assert.Equal(t, a.File, jobs[i].Name)
+	}
+	jobs, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: files[:1], Chapters: true, ByItself: true})
+	require.NoError(t, err)
+	assert.Nil(t, arguments(t, jobs)[0].Of)
+	jobs, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: files[:1], From: audio.Second, To: 99 * audio.Second, AsItIs: true})
+	require.NoError(t, err)
+	one := arguments(t, jobs)[0]
+	assert.Nil(t, one.Target)
+	assert.Equal(t, []any{audio.Second, 3 * audio.Second, "Harbour Hours - 07 - The Last Fog Signal - part.wav"}, []any{one.From, one.To, one.File})
+}
+
+func TestWhatMustBeMendedIsSaidFirst(t *testing.T) {
+	e := made(t)
+	must := func(kind, text string) review.Finding {
+		return review.Finding{Kind: kind, Weight: review.Must, Text: text}
+	}
+	aside := must("clipped", "It is clipped, and that is known.")
+	aside.Aside = true
+	h := found(must("loudness", "It is too faint."), aside, review.Finding{Kind: "dead-air", Weight: review.Should, Text: "Nothing is heard."})
+	wanted := handover.NewMixdowns{Files: []handover.FileWanted{{Format: "wav-24"}}}
+	_, err := h.MixDown(ctx, e, wanted)
+	require.NoError(t, err, "bringing it to the target mends its loudness")
+	wanted.AsItIs = true
+	_, err = h.MixDown(ctx, e, wanted)
+	assert.Equal(t, "must-mend", code(t, err))
+	assert.ErrorContains(t, err, "It is too faint.")
+	wanted.Overrule = true
+	_, err = h.MixDown(ctx, e, wanted)
+	require.NoError(t, err)
+
+	wav, err := media.Set("wav-24", "", 0, 0)
+	require.NoError(t, err)
+	ahead, err := h.Ahead(ctx, e, handover.Stretch{AsItIs: true}, []media.Setting{wav})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"It is too faint."}, ahead.Musts)
+	assert.Equal(t, []string{"Harbour Hours - 07 - The Last Fog Signal"}, ahead.Names)
+	assert.Equal(t, []int64{wav.Size(3 * audio.Second)}, ahead.Sizes)
+	ahead, err = h.Ahead(ctx, e, handover.Stretch{From: audio.Second}, nil)
+	require.NoError(t, err)
+	assert.Empty(t, ahead.Musts)
+	assert.Empty(t, ahead.Sizes)
+
+	h.Check = func(context.Context, string, int64) ([]review.Finding, error) { return nil, io.ErrUnexpectedEOF }
+	_, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: wanted.Files})
+	require.ErrorIs(t, err, io.ErrUnexpectedEOF, "what could not be checked is not made")
+}
+
+func TestAFinishedFileIsListedCopiedTakenInSentAndRemoved(t *testing.T) {
+	e, h := made(t), found()
+	h.Folder = t.TempDir()
+	jobs, err := h.MixDown(ctx, e, handover.NewMixdowns{Files: []handover.FileWanted{{Format: "wav-24"}, {Format: "stems"}}, AsItIs: true})
+	require.NoError(t, err)
+	for _, j := range jobs {
+		require.Equal(t, store.Done, ended(t, j.ID).State)
+	}
+	all, err := h.Mixdowns(ctx, e)
+	require.NoError(t, err)
+	require.Len(t, all, 2)
+	byFormat := map[string]handover.Mixdown{}
+	for _, m := range all {
+		byFormat[m.Format] = m
+	}
+	file, stems := byFormat["wav-24"], byFormat["stems"]
+	assert.True(t, file.Plays && file.Reopens && !stems.Plays)
+	assert.Equal(t, "", file.Target)
+
+	since, err := h.Since(ctx, file.ID)
+	require.NoError(t, err)
+	assert.True(t, since.Same)
+	chaptered(t, e, 1)
+	since, err = h.Since(ctx, file.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []any{false, "One step since this file was made.", 1}, []any{since.Same, since.Text, len(since.Steps)})
+	_, err = h.Reopen(ctx, file.ID)
+	require.NoError(t, err)
+	doc, _, err := house.Store.Document(ctx, e)
+	require.NoError(t, err)
+	assert.Empty(t, doc.Markers)
+
+	// Copied twice it is there twice, and what is sent is what was asked for.
+	for _, want := range []string{file.File, "Harbour Hours - 07 - The Last Fog Signal (2).wav"} {
+		name, err := h.Copy(ctx, file.ID)
+		require.NoError(t, err)
+		assert.Equal(t, want, name)
+		info, err := os.Stat(filepath.Join(h.Folder, name))
+		require.NoError(t, err)
+		assert.Equal(t, file.Bytes, info.Size())
+	}
+	h.Folder = ""
+	_, err = h.Copy(ctx, file.ID)
+	assert.Equal(t, "no-folder", code(t, err))
+	_, err = h.Send(ctx, file.ID, "nowhere", "")
+	assert.Equal(t, "unknown-host", code(t, err))
+	_, err = h.Send(ctx, file.ID, h.Hosts()[0].Key, "by pigeon")
+	assert.Equal(t, "unknown-way", code(t, err))
+	sent, err := h.Send(ctx, file.ID, h.Hosts()[0].Key, "")
+	require.NoError(t, err)
+	require.Eventually(t, func() bool {
+		list, err := h.Sendings(ctx, e)
+		return err == nil && len(list) == 1 && list[0].ID == sent.ID && list[0].State == store.SendingSent
+	}, time.Minute, 10*time.Millisecond)
+
+	_, err = h.TakeIn(ctx, stems.ID)
+	assert.Equal(t, "no-sound", code(t, err))
+	job, err := h.TakeIn(ctx, file.ID)
+	require.NoError(t, err)
+	assert.Equal(t, store.Done, ended(t, job.ID).State)
+
+	require.NoError(t, h.Remove(ctx, file.ID))
+	_, _, err = h.Open(ctx, file.ID)
+	assert.True(t, store.IsNotFound(err))
+	assert.True(t, store.IsNotFound(h.Remove(ctx, file.ID)))
+	m, err := house.Store.Mixdown(ctx, stems.ID)
+	require.NoError(t, err)
+	require.NoError(t, house.Bucket.Delete(ctx, work.MixdownKey(m)))
+	_, _, err = h.Open(ctx, stems.ID)
+	assert.Equal(t, "file-missing", code(t, err))
+}
