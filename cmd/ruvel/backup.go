@@ -21,6 +21,7 @@ import (
 	"ruvel/core/details"
 	"ruvel/core/problem"
 	"ruvel/internal/archive"
+	"ruvel/internal/backup"
 	"ruvel/internal/disk"
 )
 
@@ -84,7 +85,7 @@ func (c importing) Run(ctx context.Context) error {
 	s := client{c.Server}
 	for _, path := range c.Archives {
 		open := s.open
-		if strings.HasSuffix(path, settingsEnding) {
+		if strings.HasSuffix(path, backup.SettingsEnding) {
 			open = s.takeSettings
 		}
 		if err := open(ctx, path, c.Show); err != nil {
@@ -140,12 +141,9 @@ func (c client) keep(ctx context.Context, episode, folder string) (string, error
 	if err != nil {
 		return "", fmt.Errorf("the server does not say what the archive is called: %w", err)
 	}
-	path := filepath.Join(folder, named(strings.TrimSuffix(filepath.Base(said["filename"]), ".zip"), episode)+".zip")
-	return path, disk.File{Mode: readable, Lasting: true}.Replace(path, func(f *os.File) error {
-		n, err := io.Copy(f, answer.Body)
-		if err == nil {
-			_, err = archive.Open(f, n) // one that is not whole does not take the place of one that is
-		}
+	path := filepath.Join(folder, backup.Named(strings.TrimSuffix(filepath.Base(said["filename"]), ".zip"), episode)+".zip")
+	return path, backup.Archive(path, disk.File{Mode: readable}, func(f *os.File) error {
+		_, err := io.Copy(f, answer.Body)
 		return err
 	})
 }
@@ -153,19 +151,13 @@ func (c client) keep(ctx context.Context, episode, folder string) (string, error
 // readable is a file that others may read as well: whoever asks for one has named its folder.
 const readable = 0o644
 
-// named is what something is called in a folder: two episodes, or two shows, of one name are two files.
-func named(name, id string) string { return name + " " + id[max(0, len(id)-8):] }
-
-// settingsEnding is how the settings of a show end.
-const settingsEnding = ".show.json"
-
 // keepSettings writes what a show keeps besides its episodes into a folder, and says where it lies.
 func (c client) keepSettings(ctx context.Context, show, name, folder string) (string, error) {
 	settings, err := get[json.RawMessage](ctx, c, "/shows/"+show+"/settings")
 	if err != nil {
 		return "", err
 	}
-	path := filepath.Join(folder, named(details.Sheet{Show: name}.FileName(""), show)+settingsEnding)
+	path := filepath.Join(folder, backup.Named(details.Sheet{Show: name}.FileName(""), show)+backup.SettingsEnding)
 	return path, disk.File{Mode: readable, Lasting: true}.ReplaceBy(path, settings)
 }
 

@@ -62,7 +62,7 @@ func (c serve) Run(ctx context.Context) error {
 		kept := make(chan struct{})
 		go func() {
 			defer close(kept)
-			house.KeepBackups(ctx, *c.Backup, max(c.Every, time.Minute))
+			house.Backup.Run(ctx, *c.Backup, max(c.Every, time.Minute))
 		}()
 		defer func() { <-kept }()
 	}

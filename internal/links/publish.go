@@ -46,6 +46,15 @@ func ReviseFeed(ctx context.Context, st *store.Store, show string, changes revis
 	})
 }
 
+// FeedOf is the feed of a show, which is made when it is first asked for.
+func FeedOf(ctx context.Context, st *store.Store, show string) (store.Feed, error) {
+	address, err := Address()
+	if err != nil {
+		return store.Feed{}, err
+	}
+	return st.Feed(ctx, show, address)
+}
+
 // RenewFeed gives the feed of a show another address.
 func RenewFeed(ctx context.Context, st *store.Store, show string) error {
 	return st.ReviseFeed(ctx, show, func(f store.Feed) (_ store.Feed, err error) {

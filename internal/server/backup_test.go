@@ -12,6 +12,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/archive"
+	"ruvel/internal/backup"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
@@ -38,11 +39,11 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 	sound := imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 2*audio.Second, 6))
 	want[any](t, "POST", "/shows/"+show+"/layouts", map[string]any{"name": title + ", layout", "from": episode})
 	folder := filepath.Join(t.TempDir(), "kept")
-	_, err := house.Backup(t.Context(), folder)
+	_, err := house.Backup.Write(t.Context(), folder)
 	require.NoError(t, err)
 	kept := archivesOf(t, folder, title)
 	require.Len(t, kept, 2, "the episode and the layout")
-	again, err := house.Backup(t.Context(), folder)
+	again, err := house.Backup.Write(t.Context(), folder)
 	require.NoError(t, err)
 	assert.Zero(t, again, "nothing has changed")
 
@@ -65,7 +66,7 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 	before := len(open().Document.Markers)
 	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": desk.Version, "op": map[string]any{"type": "add-marker", "at": 4800, "name": "Later"}})
-	written, err := house.Backup(t.Context(), folder)
+	written, err := house.Backup.Write(t.Context(), folder)
 	require.NoError(t, err)
 	assert.Equal(t, 1, written)
 	assert.Len(t, open().Document.Markers, before+1)
@@ -85,10 +86,10 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 		"name": func() { want[any](t, "PATCH", "/episodes/"+episode, map[string]any{"title": title, "number": 7}) },
 	} {
 		change()
-		written, err := house.Backup(t.Context(), folder)
+		written, err := house.Backup.Write(t.Context(), folder)
 		require.NoError(t, err)
 		assert.GreaterOrEqual(t, written, 1, what)
-		written, err = house.Backup(t.Context(), folder)
+		written, err = house.Backup.Write(t.Context(), folder)
 		require.NoError(t, err)
 		assert.Zero(t, written, what)
 	}
@@ -96,11 +97,11 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 	// An episode that is removed stays kept.
 	count := len(archivesOf(t, folder, title))
 	want[any](t, "DELETE", "/episodes/"+episode, nil)
-	_, err = house.Backup(t.Context(), folder)
+	_, err = house.Backup.Write(t.Context(), folder)
 	require.NoError(t, err)
 	assert.Len(t, archivesOf(t, folder, title), count)
 
-	_, err = house.Backup(t.Context(), filepath.Join(kept[0], "no folder"))
+	_, err = house.Backup.Write(t.Context(), filepath.Join(kept[0], "no folder"))
 	require.Error(t, err)
 }
 
@@ -108,14 +109,14 @@ func TestTheSettingsOfAShowAreKeptAndGivenToAnother(t *testing.T) {
 	show, _ := newEpisode(t)
 	want[any](t, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill", "language": "en"}))
 	want[any](t, "PATCH", "/shows/"+show+"/targets", testkit.Revised(t, []session.OwnTarget{{Name: "Our own", Integrated: -18, Tolerance: 1, TruePeak: -2}}))
-	settings := want[server.ShowSettings](t, "GET", "/shows/"+show+"/settings", nil)
+	settings := want[backup.ShowSettings](t, "GET", "/shows/"+show+"/settings", nil)
 	want[any](t, "POST", "/shows/"+show+"/treatments", map[string]any{"name": "Keeper", "treatment": compressing()})
 	want[any](t, "PATCH", "/shows/"+show+"/feed", testkit.Revised(t, map[string]any{"name": "", "description": "Of a harbour", "category": "Society"}))
-	settings = want[server.ShowSettings](t, "GET", "/shows/"+show+"/settings", nil)
+	settings = want[backup.ShowSettings](t, "GET", "/shows/"+show+"/settings", nil)
 	other, _ := newEpisode(t)
 	settings.Details.Artwork = strings.Repeat("b", 64) // which the other does not have
 	want[any](t, "PUT", "/shows/"+other+"/settings", settings)
-	got := want[server.ShowSettings](t, "GET", "/shows/"+other+"/settings", nil)
+	got := want[backup.ShowSettings](t, "GET", "/shows/"+other+"/settings", nil)
 	assert.Equal(t, settings.Targets, got.Targets)
 	assert.Equal(t, settings.Limits, got.Limits)
 	assert.Equal(t, []string{"Ada Quill", ""}, []string{got.Details.Presenter, got.Details.Artwork})

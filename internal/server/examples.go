@@ -12,6 +12,7 @@ import (
 	"ruvel/core/review"
 	"ruvel/core/revise"
 	"ruvel/core/session"
+	"ruvel/internal/backup"
 )
 
 // example is a request that goes well: what its query says and what its body is.
@@ -67,7 +68,7 @@ func examples() map[string]example {
 		"revise-feed":         {body: revise.Revision{"description": {Now: json.RawMessage(`"Voices of a harbour."`)}}},
 		"add-layout":          {body: fields{"name": "Feature"}},
 		"revise-limits":       {body: revise.Revision{"apart": {Now: json.RawMessage(`4`)}}},
-		"set-show-settings":   {body: ShowSettings{Form: ShowForm, Name: "Harbour Hours", Details: details.Details{Presenter: "Ada Quill"}, Targets: []session.OwnTarget{}, Limits: review.Usual()}},
+		"set-show-settings":   {body: backup.ShowSettings{Form: backup.ShowForm, Name: "Harbour Hours", Details: details.Details{Presenter: "Ada Quill"}, Targets: []session.OwnTarget{}, Limits: review.Usual()}},
 		"take-piece":          {body: fields{"episode": anID}},
 		"add-sound":           {query: fields{"file": "Keeper.wav", "part": "voice"}},
 		"change-sound":        {body: fields{"author": "Ada Quill", "licence": credits.Licences()[0].Key}},

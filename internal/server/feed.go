@@ -65,7 +65,7 @@ func (s *Server) feedRoutes(api huma.API) {
 			Body revise.Revision
 		},
 		) (*body[FeedView], error) {
-			_, err := s.feedOf(ctx, in.Show) // so that there is one
+			_, err := links.FeedOf(ctx, s.Store, in.Show) // so that there is one
 			if err == nil {
 				err = links.ReviseFeed(ctx, s.Store, in.Show, in.Body)
 			}
@@ -76,7 +76,7 @@ func (s *Server) feedRoutes(api huma.API) {
 		})
 	huma.Register(api, operation("POST", "/shows/{show}/feed/renew", "renew-feed", "Give a feed another address; whoever has the one before finds nothing there any more"),
 		func(ctx context.Context, in *InShow) (*body[FeedView], error) {
-			_, err := s.feedOf(ctx, in.Show)
+			_, err := links.FeedOf(ctx, s.Store, in.Show)
 			if err == nil {
 				err = links.RenewFeed(ctx, s.Store, in.Show)
 			}
@@ -113,16 +113,8 @@ func (s *Server) feedRoutes(api huma.API) {
 		})
 }
 
-func (s *Server) feedOf(ctx context.Context, show string) (store.Feed, error) {
-	address, err := links.Address()
-	if err != nil {
-		return store.Feed{}, err
-	}
-	return s.Store.Feed(ctx, show, address)
-}
-
 func (s *Server) feedView(ctx context.Context, show string) (FeedView, error) {
-	f, err := s.feedOf(ctx, show)
+	f, err := links.FeedOf(ctx, s.Store, show)
 	return FeedView{feedsAt + "/" + cmp.Or(nameOf(f), f.Address), nameOf(f), f.Said.Of}, err
 }
 
@@ -165,7 +157,7 @@ func (s *Server) publishing(ctx context.Context, episode string) (out Publishing
 	if err != nil {
 		return out, err
 	}
-	f, err := s.feedOf(ctx, e.Show)
+	f, err := links.FeedOf(ctx, s.Store, e.Show)
 	if err != nil {
 		return out, err
 	}

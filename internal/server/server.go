@@ -24,6 +24,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/mix"
+	"ruvel/internal/backup"
 	"ruvel/internal/disk"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
@@ -56,6 +57,7 @@ type Server struct {
 	Library *library.Library
 	Uploads *uploads.Uploads
 	Shelf   *shelf.Fetcher
+	Backup  *backup.Keeper
 	// Handover is what finished files are made and sent with.
 	Handover *handover.Handover
 	// Space is the disk that everything is kept on.

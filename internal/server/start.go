@@ -14,6 +14,7 @@ import (
 
 	"gocloud.dev/blob/fileblob"
 
+	"ruvel/internal/backup"
 	"ruvel/internal/chunks"
 	"ruvel/internal/database"
 	"ruvel/internal/disk"
@@ -139,6 +140,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	h.Handover = &handover.Handover{
 		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: set.Folder, Check: h.found,
 	}
+	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
 	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
 	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
 	h.Sweeper = &sweep.Sweeper{
