@@ -21,6 +21,7 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/script"
 	"ruvel/core/session"
+	"ruvel/internal/publish"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -198,7 +199,7 @@ func published(t *testing.T, episodes, transcript int) string {
 		page.Sheet.Title = e.Title
 		require.NoError(t, house.Store.Publish(t.Context(), store.Publication{Episode: e.ID, Show: show, GUID: store.NewID(), Mixdown: &m.ID, Page: store.JSON[store.Page]{Of: page}, Published: time.Now().Add(-time.Hour)}))
 	}
-	return want[server.FeedView](t, "GET", "/shows/"+show+"/feed", nil).Path
+	return want[publish.FeedView](t, "GET", "/shows/"+show+"/feed", nil).Path
 }
 
 func TestAFeedOfLongTranscriptsIsReadByManyAtOnce(t *testing.T) {

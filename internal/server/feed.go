@@ -2,7 +2,6 @@ package server
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -25,153 +24,50 @@ import (
 	"ruvel/internal/links"
 	"ruvel/internal/pictures"
 	"ruvel/internal/player"
+	"ruvel/internal/publish"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
 
-// feedsAt is where feeds are.
-const feedsAt = "/f"
-
-// FeedView is the feed of a show.
-type FeedView struct {
-	Path string `json:"path" doc:"Of the feed on this server"`
-	Name string `json:"name" doc:"By which everybody finds it; empty: it is for those alone who have its address"`
-	store.FeedSaid
-}
-
-// Publishing is how an episode stands to the feed of its show.
-type Publishing struct {
-	State   string     `json:"state" enum:"never,waiting,published,withdrawn"`
-	At      *time.Time `json:"at,omitempty" doc:"When it was or will be published"`
-	Mixdown string     `json:"mixdown,omitempty"`
-	File    string     `json:"file,omitempty"`
-	Page    string     `json:"page,omitempty" doc:"Path of its page for listeners"`
-}
-
-type toPublish struct {
-	Mixdown    string     `json:"mixdown" format:"uuid" doc:"A finished file of the episode"`
-	At         *time.Time `json:"at,omitempty" doc:"Left out: now; of an episode that is in the feed: as it was"`
-	Transcript bool       `json:"transcript,omitempty" doc:"With the script as its transcript"`
-}
-
 func (s *Server) feedRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/shows/{show}/feed", "get-feed", "The feed of a show, by which players fetch its episodes"),
-		func(ctx context.Context, in *InShow) (*body[FeedView], error) {
-			return answer(s.feedView(ctx, in.Show))
+		func(ctx context.Context, in *InShow) (*body[publish.FeedView], error) {
+			return answer(s.Publish.Feed(ctx, in.Show))
 		})
 	huma.Register(api, operation("PATCH", "/shows/{show}/feed", "revise-feed", "What a feed says of its show, and its name, by which everybody finds it: small letters, digits and hyphens, or nothing: it is private. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body revise.Revision
 		},
-		) (*body[FeedView], error) {
-			_, err := links.FeedOf(ctx, s.Store, in.Show) // so that there is one
-			if err == nil {
-				err = links.ReviseFeed(ctx, s.Store, in.Show, in.Body)
-			}
-			if err != nil {
-				return nil, fail(err)
-			}
-			return answer(s.feedView(ctx, in.Show))
+		) (*body[publish.FeedView], error) {
+			return answer(s.Publish.ReviseFeed(ctx, in.Show, in.Body))
 		})
 	huma.Register(api, operation("POST", "/shows/{show}/feed/renew", "renew-feed", "Give a feed another address; whoever has the one before finds nothing there any more"),
-		func(ctx context.Context, in *InShow) (*body[FeedView], error) {
-			_, err := links.FeedOf(ctx, s.Store, in.Show)
-			if err == nil {
-				err = links.RenewFeed(ctx, s.Store, in.Show)
-			}
-			if err != nil {
-				return nil, fail(err)
-			}
-			return answer(s.feedView(ctx, in.Show))
+		func(ctx context.Context, in *InShow) (*body[publish.FeedView], error) {
+			return answer(s.Publish.RenewFeed(ctx, in.Show))
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/publication", "get-publication", "How an episode stands to the feed of its show"),
-		func(ctx context.Context, in *InEpisode) (*body[Publishing], error) {
-			return answer(s.publishing(ctx, in.Episode))
+		func(ctx context.Context, in *InEpisode) (*body[publish.Publishing], error) {
+			return answer(s.Publish.Publication(ctx, in.Episode))
 		})
 	huma.Register(api, operation("PUT", "/episodes/{episode}/publication", "publish", "Put a finished file of an episode into the feed of its show, now or later. Published again, it stays the same episode to players"),
 		func(ctx context.Context, in *struct {
 			InEpisode
-			Body toPublish
+			Body publish.ToPublish
 		},
-		) (*body[Publishing], error) {
-			if err := s.publish(ctx, in.Episode, in.Body); err != nil {
+		) (*body[publish.Publishing], error) {
+			if err := s.Publish.Publish(ctx, in.Episode, in.Body); err != nil {
 				return nil, fail(err)
 			}
-			return answer(s.publishing(ctx, in.Episode))
+			return answer(s.Publish.Publication(ctx, in.Episode))
 		})
 	huma.Register(api, operation("POST", "/episodes/{episode}/publication/withdraw", "withdraw-publication", "Take an episode out of the feed"),
-		func(ctx context.Context, in *InEpisode) (*body[Publishing], error) {
-			if _, err := s.Store.Episode(ctx, in.Episode); err != nil {
+		func(ctx context.Context, in *InEpisode) (*body[publish.Publishing], error) {
+			if err := s.Publish.Unpublish(ctx, in.Episode); err != nil {
 				return nil, fail(err)
 			}
-			if err := s.Store.WithdrawPublication(ctx, in.Episode); err != nil {
-				return nil, fail(err)
-			}
-			s.linksChanged(ctx, in.Episode)
-			return answer(s.publishing(ctx, in.Episode))
+			return answer(s.Publish.Publication(ctx, in.Episode))
 		})
-}
-
-func (s *Server) feedView(ctx context.Context, show string) (FeedView, error) {
-	f, err := links.FeedOf(ctx, s.Store, show)
-	return FeedView{feedsAt + "/" + cmp.Or(nameOf(f), f.Address), nameOf(f), f.Said.Of}, err
-}
-
-func nameOf(f store.Feed) string {
-	if f.Name == nil {
-		return ""
-	}
-	return *f.Name
-}
-
-func (s *Server) publish(ctx context.Context, episode string, want toPublish) error {
-	m, err := s.Store.Mixdown(ctx, want.Mixdown)
-	if err != nil {
-		return err
-	}
-	e, err := s.Store.Episode(ctx, episode)
-	if err != nil {
-		return err
-	}
-	page, err := s.listenersPage(ctx, m, want.Transcript)
-	if err != nil {
-		return err
-	}
-	if err := links.Publish(ctx, s.Store, e, m, page, want.At); err != nil {
-		return err
-	}
-	s.linksChanged(ctx, episode)
-	return nil
-}
-
-func (s *Server) publishing(ctx context.Context, episode string) (out Publishing, err error) {
-	e, err := s.Store.Episode(ctx, episode)
-	if err != nil {
-		return out, err
-	}
-	p, err := s.Store.Publication(ctx, episode)
-	if store.IsNotFound(err) {
-		return Publishing{State: "never"}, nil
-	}
-	if err != nil {
-		return out, err
-	}
-	f, err := links.FeedOf(ctx, s.Store, e.Show)
-	if err != nil {
-		return out, err
-	}
-	out = Publishing{State: "published", At: &p.Published, File: p.Page.Of.File, Page: feedsAt + "/" + cmp.Or(nameOf(f), f.Address) + "/" + episode}
-	if p.Mixdown != nil {
-		out.Mixdown = *p.Mixdown
-	}
-	switch {
-	case p.Withdrawn != nil:
-		out.State = "withdrawn"
-	case p.Published.After(time.Now()):
-		out.State = "waiting"
-	}
-	return out, nil
 }
 
 // publicFeedRoutes are what players ask for.
@@ -181,8 +77,8 @@ func (s *Server) publicFeedRoutes(r chi.Router) {
 		for path, handler := range map[string]http.HandlerFunc{
 			"": s.showFeed, "/artwork.jpg": s.feedArtwork, "/{episode}": s.feedPage, "/{episode}/{part}": s.feedPart,
 		} {
-			r.Get(feedsAt+"/{address}"+path, handler)
-			r.Head(feedsAt+"/{address}"+path, handler)
+			r.Get(publish.Feeds+"/{address}"+path, handler)
+			r.Head(publish.Feeds+"/{address}"+path, handler)
 		}
 	})
 }
@@ -232,21 +128,11 @@ func (s *Server) showFeed(w http.ResponseWriter, r *http.Request) {
 	if !there {
 		return
 	}
-	now := time.Now()
-	mark, err := s.Store.FeedMark(r.Context(), f.Show, now)
+	self := origin(r) + publish.Feeds + "/" + chi.URLParam(r, "address")
+	out, err := s.Publish.FeedText(r.Context(), f, self, time.Now())
 	if err != nil {
 		s.refusePage(w, err)
 		return
-	}
-	self := origin(r) + feedsAt + "/" + chi.URLParam(r, "address")
-	key := f.Show + " " + mark + " " + self
-	out, there := s.feeds.Get(key)
-	if !there {
-		if out, err = s.feeding.Do(r.Context(), key, func(ctx context.Context) ([]byte, error) { return s.feedText(ctx, f, self, now) }); err != nil {
-			s.refusePage(w, err)
-			return
-		}
-		s.feeds.Add(key, out)
 	}
 	tagged(w, r, "application/rss+xml; charset=utf-8", out)
 }
@@ -277,48 +163,6 @@ func origin(r *http.Request) string {
 	return map[bool]string{true: "https://", false: "http://"}[encrypted(r)] + r.Host
 }
 
-// feedText is the feed as somebody reads it who has asked at an address: all others in it begin with that.
-func (s *Server) feedText(ctx context.Context, f store.Feed, self string, now time.Time) ([]byte, error) {
-	all, err := s.Store.Publications(ctx, f.Show, now)
-	if err != nil {
-		return nil, err
-	}
-	show, err := s.Store.Show(ctx, f.Show)
-	if err != nil {
-		return nil, err
-	}
-	said, err := s.Store.Details(ctx, f.Show)
-	if err != nil {
-		return nil, err
-	}
-	out := feed.Show{
-		Title: show.Name, Description: f.Said.Of.Description, Language: said.Language, Author: cmp.Or(f.Said.Of.Author, said.Presenter), Contact: f.Said.Of.Contact,
-		Copyright: said.Copyright, Category: f.Said.Of.Category, Explicit: f.Said.Of.Explicit, Self: self, Home: cmp.Or(f.Said.Of.Home, self),
-	}
-	if said.Artwork != "" {
-		out.Artwork = self + "/artwork.jpg"
-	}
-	for _, p := range all {
-		page, at := p.Page.Of, self+"/"+p.Episode
-		e := feed.Episode{
-			GUID: p.GUID, Title: page.Sheet.Title, Description: page.Sheet.Description, Published: p.Published, Sound: at + "/sound" + filepath.Ext(page.File),
-			Bytes: page.Bytes, Type: page.Type, Length: page.Length, Number: page.Sheet.Number, Season: page.Sheet.Season, Presenter: page.Sheet.Presenter,
-			Guests: page.Sheet.Guests, Keywords: page.Sheet.Keywords, Page: at,
-		}
-		if page.Sheet.Artwork != "" {
-			e.Artwork = at + "/artwork.jpg"
-		}
-		if len(page.Sheet.Chapters) > 0 {
-			e.Chapters = at + "/chapters.json"
-		}
-		if page.Told {
-			e.Transcript = at + "/transcript.html"
-		}
-		out.Episodes = append(out.Episodes, e)
-	}
-	return feed.Write(out)
-}
-
 func (s *Server) feedArtwork(w http.ResponseWriter, r *http.Request) {
 	f, there := s.asked(w, r)
 	if !there {
@@ -337,7 +181,7 @@ func (s *Server) feedPage(w http.ResponseWriter, r *http.Request) {
 		if !s.told(w, r, &p.Page.Of, func(ctx context.Context) ([]script.Part, error) { return s.Store.PublishedTranscript(ctx, p.Episode) }) {
 			return
 		}
-		show(w, http.StatusOK, player.Page{Base: feedsAt + "/" + chi.URLParam(r, "address") + "/" + p.Episode, Static: pagesMadeOf, Origin: origin(r), Link: p.Page.Of})
+		show(w, http.StatusOK, player.Page{Base: publish.Feeds + "/" + chi.URLParam(r, "address") + "/" + p.Episode, Static: pagesMadeOf, Origin: origin(r), Link: p.Page.Of})
 	}
 }
 

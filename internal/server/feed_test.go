@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ruvel/internal/publish"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )
@@ -40,20 +41,20 @@ func TestAnEpisodeIsPublishedScheduledAndWithdrawnInTheFeedOfItsShow(t *testing.
 	}
 	artwork := want[server.Picture](t, "POST", "/shows/"+id+"/pictures", drawn(t, 1400))
 	want[any](t, "PATCH", "/shows/"+id+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill", "language": "en-GB", "artwork": artwork.ID}))
-	f := want[server.FeedView](t, "GET", "/shows/"+id+"/feed", nil)
+	f := want[publish.FeedView](t, "GET", "/shows/"+id+"/feed", nil)
 	assert.Regexp(t, `^/f/[\w-]{32}$`, f.Path, "at first it is for those alone who have its address")
 	read, _ := heardOf(t, f.Path)
 	assert.Empty(t, read.Items)
-	assert.Equal(t, "never", want[server.Publishing](t, "GET", "/episodes/"+episode+"/publication", nil).State)
+	assert.Equal(t, "never", want[publish.Publishing](t, "GET", "/episodes/"+episode+"/publication", nil).State)
 
-	p := want[server.Publishing](t, "PUT", "/episodes/"+episode+"/publication", map[string]any{"mixdown": m.ID, "at": time.Now().Add(time.Hour)})
+	p := want[publish.Publishing](t, "PUT", "/episodes/"+episode+"/publication", map[string]any{"mixdown": m.ID, "at": time.Now().Add(time.Hour)})
 	assert.Equal(t, "waiting", p.State)
 	read, _ = heardOf(t, f.Path)
 	assert.Empty(t, read.Items, "its time has not come")
 	answer, _ := visit(t, "GET", p.Page+"/sound.mp3", nil)
 	assert.Equal(t, 404, answer.StatusCode)
 
-	p = want[server.Publishing](t, "PUT", "/episodes/"+episode+"/publication", map[string]any{"mixdown": m.ID})
+	p = want[publish.Publishing](t, "PUT", "/episodes/"+episode+"/publication", map[string]any{"mixdown": m.ID})
 	assert.Equal(t, "published", p.State)
 	read, answer = heardOf(t, f.Path)
 	require.Len(t, read.Items, 1)
@@ -108,7 +109,7 @@ func TestAnEpisodeIsPublishedScheduledAndWithdrawnInTheFeedOfItsShow(t *testing.
 	assert.Equal(t, "shared", code)
 	// Another file of it is the same episode to players.
 	other := mixed(t, episode, map[string]any{"files": files("opus"), "overrule": true})[0]
-	want[server.Publishing](t, "PUT", "/episodes/"+episode+"/publication", map[string]any{"mixdown": other.ID})
+	want[publish.Publishing](t, "PUT", "/episodes/"+episode+"/publication", map[string]any{"mixdown": other.ID})
 	read, changed := heardOf(t, f.Path)
 	assert.Equal(t, item.GUID, read.Items[0].GUID)
 	assert.Equal(t, item.Published, read.Items[0].Published, "nor is it new")
@@ -116,12 +117,12 @@ func TestAnEpisodeIsPublishedScheduledAndWithdrawnInTheFeedOfItsShow(t *testing.
 	assert.True(t, strings.HasSuffix(read.Items[0].Enclosures[0].URL, "/sound.opus"))
 	assert.NotEqual(t, answer.Header.Get("ETag"), changed.Header.Get("ETag"))
 
-	want[server.Publishing](t, "POST", "/episodes/"+episode+"/publication/withdraw", nil)
+	want[publish.Publishing](t, "POST", "/episodes/"+episode+"/publication/withdraw", nil)
 	read, _ = heardOf(t, f.Path)
 	assert.Empty(t, read.Items)
 	answer, _ = visit(t, "GET", p.Page, nil)
 	assert.Equal(t, http.StatusGone, answer.StatusCode)
-	want[server.Publishing](t, "PUT", "/episodes/"+episode+"/publication", map[string]any{"mixdown": m.ID})
+	want[publish.Publishing](t, "PUT", "/episodes/"+episode+"/publication", map[string]any{"mixdown": m.ID})
 	read, _ = heardOf(t, f.Path)
 	assert.Equal(t, item.GUID, read.Items[0].GUID, "also after it was withdrawn")
 
@@ -134,8 +135,8 @@ func TestAnEpisodeIsPublishedScheduledAndWithdrawnInTheFeedOfItsShow(t *testing.
 
 	// A name is for everybody; another address shuts out those who had the one before.
 	name := "harbour-" + strings.ToLower(m.ID[len(m.ID)-12:])
-	named := want[server.FeedView](t, "PATCH", "/shows/"+id+"/feed", testkit.Revised(t, map[string]any{"name": name, "description": "Of harbours", "explicit": true, "contact": "ada@example.org"}))
-	renewed := want[server.FeedView](t, "POST", "/shows/"+id+"/feed/renew", nil)
+	named := want[publish.FeedView](t, "PATCH", "/shows/"+id+"/feed", testkit.Revised(t, map[string]any{"name": name, "description": "Of harbours", "explicit": true, "contact": "ada@example.org"}))
+	renewed := want[publish.FeedView](t, "POST", "/shows/"+id+"/feed/renew", nil)
 	assert.Equal(t, named, renewed, "who comes by its name notices nothing")
 	assert.Equal(t, "/f/"+name, named.Path)
 	read, _ = heardOf(t, named.Path)

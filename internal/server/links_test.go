@@ -18,6 +18,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/internal/handover"
+	"ruvel/internal/publish"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )
@@ -75,7 +76,7 @@ func TestAPageSaysAndPlaysWhatBelongsToItsFile(t *testing.T) {
 	code, _ := refused(t, 422, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"transcript": true})
 	assert.Equal(t, "no-script", code)
 	want[any](t, "PATCH", "/episodes/"+episode+"/script", map[string]any{"base": 0, "text": "# Fog\n\nTwo blasts, every minute.\n\n[horn]"})
-	link := want[server.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"transcript": true})
+	link := want[publish.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"transcript": true})
 	assert.Regexp(t, `^/p/[\w-]{32}$`, link.Path)
 
 	answer, html := visit(t, "GET", link.Path, nil)
@@ -120,8 +121,8 @@ func TestAPageSaysAndPlaysWhatBelongsToItsFile(t *testing.T) {
 
 	code, _ = refused(t, 409, "DELETE", "/mixdowns/"+m.ID, nil)
 	assert.Equal(t, "shared", code, "a file that somebody listens to is not removed by the way")
-	want[server.Shared](t, "POST", "/links/"+link.ID+"/withdraw", nil)
-	want[server.Shared](t, "POST", "/links/"+link.ID+"/withdraw", nil)
+	want[publish.Shared](t, "POST", "/links/"+link.ID+"/withdraw", nil)
+	want[publish.Shared](t, "POST", "/links/"+link.ID+"/withdraw", nil)
 	for _, path := range []string{"", "/sound", "/artwork"} {
 		answer, html = visit(t, "GET", link.Path+path, nil)
 		assert.Equal(t, http.StatusGone, answer.StatusCode)
@@ -149,7 +150,7 @@ func TestAPasswordAndAnEndKeepOthersOut(t *testing.T) {
 		code, _ := refused(t, 422, "POST", "/mixdowns/"+m.ID+"/links", wrong)
 		assert.Equal(t, name, code)
 	}
-	link := want[server.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"password": "three blasts", "comments": true, "ends": time.Now().Add(time.Hour)})
+	link := want[publish.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"password": "three blasts", "comments": true, "ends": time.Now().Add(time.Hour)})
 	someone := listener(t)
 	for _, path := range []string{"", "/sound", "/artwork"} {
 		answer, html := visits(t, someone, "GET", link.Path+path, nil)
@@ -168,13 +169,13 @@ func TestAPasswordAndAnEndKeepOthersOut(t *testing.T) {
 	answer, _ = visits(t, someone, "GET", link.Path+"/sound", nil)
 	assert.Equal(t, 200, answer.StatusCode)
 
-	want[server.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": true, "ends": link.Ends})
+	want[publish.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": true, "ends": link.Ends})
 	answer, _ = visits(t, someone, "GET", link.Path, nil)
 	assert.Equal(t, 200, answer.StatusCode, "the password has stayed")
-	want[server.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": false, "password": "one long blast", "ends": link.Ends})
+	want[publish.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": false, "password": "one long blast", "ends": link.Ends})
 	answer, _ = visits(t, someone, "GET", link.Path, nil)
 	assert.Equal(t, http.StatusUnauthorized, answer.StatusCode, "another password is another key")
-	want[server.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": false, "password": "", "ends": time.Now().Add(150 * time.Millisecond)})
+	want[publish.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": false, "password": "", "ends": time.Now().Add(150 * time.Millisecond)})
 	require.Eventually(t, func() bool {
 		answer, html := visits(t, someone, "GET", link.Path, nil)
 		return answer.StatusCode == http.StatusGone && strings.Contains(html, "has ended")
@@ -184,13 +185,13 @@ func TestAPasswordAndAnEndKeepOthersOut(t *testing.T) {
 func TestCommentsAreReadByTheProducerFirst(t *testing.T) {
 	t.Parallel()
 	episode, m := toShare(t)
-	link := want[server.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{})
+	link := want[publish.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{})
 	answer, html := visit(t, "POST", link.Path+"/comments", url.Values{"words": {"Hello"}})
 	assert.Equal(t, 422, answer.StatusCode, "they are off at first")
 	assert.NotContains(t, html, "<textarea")
 	assert.Contains(t, html, "No comments are taken here any more.")
 	assert.Contains(t, html, "Hello</p>", "what was written can still be copied")
-	want[server.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": true})
+	want[publish.Shared](t, "PATCH", "/links/"+link.ID, map[string]any{"comments": true})
 	for _, c := range []struct {
 		form url.Values
 		said string
@@ -213,7 +214,7 @@ func TestCommentsAreReadByTheProducerFirst(t *testing.T) {
 	assert.Contains(t, html, "Thank you")
 	assert.NotContains(t, html, "Louder")
 
-	there := want[server.Sharing](t, "GET", "/episodes/"+episode+"/links", nil)
+	there := want[publish.Sharing](t, "GET", "/episodes/"+episode+"/links", nil)
 	require.Len(t, there.Remarks, 1)
 	r := there.Remarks[0]
 	assert.Equal(t, "Louder\nhere please", r.Words)
@@ -229,15 +230,15 @@ func TestCommentsAreReadByTheProducerFirst(t *testing.T) {
 	assert.NotContains(t, html, "Louder")
 	status, _, _ = call(t, "DELETE", "/comments/"+r.ID, nil)
 	assert.Equal(t, 204, status)
-	assert.Empty(t, want[server.Sharing](t, "GET", "/episodes/"+episode+"/links", nil).Remarks)
+	assert.Empty(t, want[publish.Sharing](t, "GET", "/episodes/"+episode+"/links", nil).Remarks)
 	visit(t, "POST", link.Path+"/comments", url.Values{"words": {"At the end"}, "at": {"9:99:99"}})
-	assert.Equal(t, want[server.Sharing](t, "GET", "/episodes/"+episode+"/links", nil).Remarks[0].At, m.Loudness.Length, "no place lies beyond the file")
+	assert.Equal(t, want[publish.Sharing](t, "GET", "/episodes/"+episode+"/links", nil).Remarks[0].At, m.Loudness.Length, "no place lies beyond the file")
 }
 
 func TestNobodyTriesPasswordsOneAfterTheOther(t *testing.T) {
 	t.Parallel()
 	_, m := toShare(t)
-	link := want[server.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"password": "three blasts"})
+	link := want[publish.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"password": "three blasts"})
 	refused := 0
 	for range 20 {
 		if answer, _ := visit(t, "POST", link.Path, url.Values{"password": {"two blasts"}}); answer.StatusCode == http.StatusTooManyRequests {
@@ -269,7 +270,7 @@ func TestNobodyTriesPasswordsOneAfterTheOther(t *testing.T) {
 			}
 		})
 	}
-	other := want[server.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"password": "three blasts"})
+	other := want[publish.Shared](t, "POST", "/mixdowns/"+m.ID+"/links", map[string]any{"password": "three blasts"})
 	begun := time.Now()
 	answer, _ = visit(t, "POST", other.Path, url.Values{"password": {"three blasts"}}, "X-Forwarded-For", "2001:db8:9::1")
 	assert.Equal(t, 200, answer.StatusCode, "guessing at one page turns nobody away from another")

@@ -18,11 +18,11 @@ import (
 	"ruvel/core/script"
 	"ruvel/internal/links"
 	"ruvel/internal/player"
+	"ruvel/internal/publish"
 	"ruvel/internal/store"
 )
 
 const (
-	pages       = "/p"
 	pagesMadeOf = "/p-static"
 	// pageKey is the cookie in which a browser keeps the key of a page that has a password.
 	pageKey     = "ruvel-page"
@@ -42,8 +42,8 @@ func (s *Server) playerRoutes(r chi.Router) {
 		r.Use(secluded)
 		r.With(forAWhile).Handle(pagesMadeOf+"/*", onlyRead(http.StripPrefix(pagesMadeOf, player.Static())))
 		for path, handler := range map[string]http.HandlerFunc{"": s.page, "/{part}": s.pagePart} {
-			r.Get(pages+"/{address}"+path, handler)
-			r.Head(pages+"/{address}"+path, handler)
+			r.Get(publish.Pages+"/{address}"+path, handler)
+			r.Head(publish.Pages+"/{address}"+path, handler)
 		}
 		r.Group(func(r chi.Router) {
 			r.Use(httprate.LimitBy(sentEachMinute, time.Minute, sender, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
@@ -52,8 +52,8 @@ func (s *Server) playerRoutes(r chi.Router) {
 			onPage := func(r *http.Request) (string, error) { return chi.URLParam(r, "address"), nil }
 			r.With(httprate.LimitBy(triedEachMinute, time.Minute, onPage, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
 				tell(w, http.StatusTooManyRequests, "Too many passwords were tried here", "Somebody tries one after the other. Wait a minute, then try yours again.")
-			}))).Post(pages+"/{address}", s.unlockPage)
-			r.Post(pages+"/{address}/comments", s.commentOnPage)
+			}))).Post(publish.Pages+"/{address}", s.unlockPage)
+			r.Post(publish.Pages+"/{address}/comments", s.commentOnPage)
 		})
 	})
 }
@@ -131,7 +131,7 @@ func (s *Server) opened(w http.ResponseWriter, r *http.Request) (l store.Link, i
 	}
 	l, err := links.Open(r.Context(), s.Store, chi.URLParam(r, "address"), key)
 	if errors.Is(err, links.ErrLocked) {
-		show(w, http.StatusUnauthorized, player.Page{Base: pageOf(l), Static: pagesMadeOf, Password: true})
+		show(w, http.StatusUnauthorized, player.Page{Base: publish.PageOf(l), Static: pagesMadeOf, Password: true})
 		return l, false
 	}
 	return l, err == nil || s.refusePage(w, err)
@@ -155,8 +155,6 @@ func (s *Server) refusePage(w http.ResponseWriter, err error) bool {
 	return false
 }
 
-func pageOf(l store.Link) string { return pages + "/" + l.Address }
-
 func (s *Server) page(w http.ResponseWriter, r *http.Request) {
 	if l, in := s.opened(w, r); in {
 		if !s.told(w, r, &l.Page.Of, s.transcriptOf(l)) {
@@ -176,7 +174,7 @@ func (s *Server) showPage(w http.ResponseWriter, r *http.Request, l store.Link, 
 		s.refusePage(w, err)
 		return
 	}
-	p.Base, p.Static, p.Origin, p.Link, p.Comments = pageOf(l), pagesMadeOf, origin(r), l.Page.Of, l.Comments
+	p.Base, p.Static, p.Origin, p.Link, p.Comments = publish.PageOf(l), pagesMadeOf, origin(r), l.Page.Of, l.Comments
 	show(w, status, p)
 }
 
@@ -214,12 +212,12 @@ func (s *Server) unlockPage(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		if key == "" {
-			show(w, http.StatusUnauthorized, player.Page{Base: pageOf(l), Static: pagesMadeOf, Password: true, Said: "That is not the password."})
+			show(w, http.StatusUnauthorized, player.Page{Base: publish.PageOf(l), Static: pagesMadeOf, Password: true, Said: "That is not the password."})
 			return
 		}
-		http.SetCookie(w, &http.Cookie{Name: pageKey, Value: key, Path: pageOf(l), HttpOnly: true, Secure: encrypted(r), SameSite: http.SameSiteLaxMode, MaxAge: pageKeyDays * 24 * 3600})
+		http.SetCookie(w, &http.Cookie{Name: pageKey, Value: key, Path: publish.PageOf(l), HttpOnly: true, Secure: encrypted(r), SameSite: http.SameSiteLaxMode, MaxAge: pageKeyDays * 24 * 3600})
 	}
-	http.Redirect(w, r, pageOf(l), http.StatusSeeOther)
+	http.Redirect(w, r, publish.PageOf(l), http.StatusSeeOther)
 }
 
 func (s *Server) commentOnPage(w http.ResponseWriter, r *http.Request) {
@@ -232,7 +230,7 @@ func (s *Server) commentOnPage(w http.ResponseWriter, r *http.Request) {
 	err := s.Space.Room(0)
 	if err == nil {
 		at, _ := marks.Time(written.At) // what is no place is the beginning
-		err = links.Comment(r.Context(), s.Store, l, at, written.Name, written.Words)
+		err = s.Publish.Comment(r.Context(), l, at, written.Name, written.Words)
 	}
 	var p problem.Problem
 	switch {
@@ -244,7 +242,6 @@ func (s *Server) commentOnPage(w http.ResponseWriter, r *http.Request) {
 	case err != nil:
 		s.refusePage(w, err)
 	default:
-		s.linksChanged(r.Context(), l.Episode)
-		http.Redirect(w, r, pageOf(l)+"?thanks#comments", http.StatusSeeOther)
+		http.Redirect(w, r, publish.PageOf(l)+"?thanks#comments", http.StatusSeeOther)
 	}
 }

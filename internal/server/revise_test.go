@@ -14,6 +14,7 @@ import (
 	"ruvel/core/details"
 	"ruvel/core/review"
 	"ruvel/core/session"
+	"ruvel/internal/publish"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
 )
@@ -76,8 +77,8 @@ func TestWhatWasChangedElsewhereIsGivenBackAndNotOverwritten(t *testing.T) {
 	assert.Equal(t, []session.OwnTarget{night, day}, targets, "who knew of none of them takes none away")
 	conflict(t, "/shows/"+show+"/targets", fields("Night", nil, day), "Night")
 	assert.Equal(t, []session.OwnTarget{day}, want[[]session.OwnTarget](t, "PATCH", "/shows/"+show+"/targets", fields("Night", night, nil)))
-	want[server.FeedView](t, "PATCH", "/shows/"+show+"/feed", fields("category", "", "Society"))
-	f := want[server.FeedView](t, "PATCH", "/shows/"+show+"/feed", fields("description", "", "Of harbours"))
+	want[publish.FeedView](t, "PATCH", "/shows/"+show+"/feed", fields("category", "", "Society"))
+	f := want[publish.FeedView](t, "PATCH", "/shows/"+show+"/feed", fields("description", "", "Of harbours"))
 	assert.Equal(t, "Society", f.Category)
 	assert.Equal(t, "Of harbours", conflict(t, "/shows/"+show+"/feed", fields("description", "", "Of fog"), "description"))
 

@@ -30,6 +30,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/library"
+	"ruvel/internal/publish"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
 	"ruvel/internal/takes"
@@ -202,9 +203,9 @@ func (p *place) edited(t testing.TB) int64 {
 	return do(t, p.ids["episode"], version, map[string]any{"type": "add-marker", "at": 0, "name": "Here"}).Version
 }
 
-func (p *place) linked(t testing.TB) server.Shared {
+func (p *place) linked(t testing.TB) publish.Shared {
 	t.Helper()
-	link := want[server.Shared](t, "POST", "/mixdowns/"+p.ids["mixdown"]+"/links", map[string]any{"comments": true})
+	link := want[publish.Shared](t, "POST", "/mixdowns/"+p.ids["mixdown"]+"/links", map[string]any{"comments": true})
 	p.ids["link"] = link.ID
 	return link
 }
@@ -212,7 +213,7 @@ func (p *place) linked(t testing.TB) server.Shared {
 func (p *place) commented(t testing.TB) {
 	t.Helper()
 	visit(t, "POST", p.linked(t).Path+"/comments", url.Values{"words": {"Louder"}})
-	p.ids["comment"] = want[server.Sharing](t, "GET", "/episodes/"+p.ids["episode"]+"/links", nil).Remarks[0].ID
+	p.ids["comment"] = want[publish.Sharing](t, "GET", "/episodes/"+p.ids["episode"]+"/links", nil).Remarks[0].ID
 }
 
 func (p *place) recording(t testing.TB) {

@@ -30,6 +30,7 @@ import (
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/plans"
+	"ruvel/internal/publish"
 	"ruvel/internal/share"
 	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
@@ -58,6 +59,7 @@ type Server struct {
 	Uploads *uploads.Uploads
 	Shelf   *shelf.Fetcher
 	Backup  *backup.Keeper
+	Publish *publish.Publisher
 	// Handover is what finished files are made and sent with.
 	Handover *handover.Handover
 	// Space is the disk that everything is kept on.
@@ -82,10 +84,8 @@ type Server struct {
 	fitting   *share.Group[Fits]             // and ways to bring music to a length
 	evening   *share.Group[things]           // and what is evened out
 	evened    *lru.Cache[string, things]     // what was found of the latter, by version
-	feeds     *lru.Cache[string, []byte]     // as they were read last
 	scaled    *lru.Cache[string, []byte]     // pictures as they were shown last
 	scaling   *share.Group[[]byte]           // those that are being made smaller
-	feeding   *share.Group[[]byte]           // those that are being made
 	comparing *share.Hands                   // passwords of pages, which takes 64 MB each
 	reviewed  *lru.Cache[[32]byte, Findings] // and what was found, by all that it rests on
 	streams   context.Context                // ends those requests that never end by themselves; nil: nothing does
@@ -108,9 +108,7 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	s.evening = share.New[things](0)
 	s.scaling = share.New[[]byte](1)
 	s.scaled, _ = lru.New[string, []byte](keptPictures)
-	s.feeding = share.New[[]byte](1)
 	s.comparing = share.NewHands(comparing)
-	s.feeds, _ = lru.New[string, []byte](keptAnswers)
 	s.evened, _ = lru.New[string, things](keptAnswers) // whose only error is a size of 0
 	s.reviewed, _ = lru.New[[32]byte, Findings](keptAnswers)
 	r := chi.NewRouter()

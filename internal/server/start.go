@@ -24,6 +24,7 @@ import (
 	"ruvel/internal/measure"
 	"ruvel/internal/media"
 	"ruvel/internal/plans"
+	"ruvel/internal/publish"
 	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
@@ -141,6 +142,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: set.Folder, Check: h.found,
 	}
 	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
+	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Handover.Sheet)
 	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
 	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
 	h.Sweeper = &sweep.Sweeper{
