@@ -174,6 +174,32 @@ func TestAMessageThatWasPutAwayStaysAway(t *testing.T) {
 	assert.NotContains(t, Eval[string](w, `document.body.innerText`), "This is not a sound file that Ruvel can read")
 }
 
+func TestWhatFailsInAnEpisodeIsSaidOnItsDeskAndOnNoOther(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	withTwoClips(t, w, "Where it fails")
+	w.Press("Gather")
+	another := OpenWindow(t, base)
+	withTwoClips(t, another, "Beside it")
+	another.Press("Gather")
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	w.Drop(x, y, testkit.WriteFile(t, "Soundings.mp3", []byte("Two fathoms, sand and shells.\n")))
+	w.UntilText("Soundings.mp3")
+	w.UntilText("This is not a sound file that Ruvel can read")
+	// What is asked for afterwards has come: the other desk knows of it, and says nothing.
+	another.Press("Record")
+	another.Press("Sounds")
+	another.Until(`document.querySelector("[aria-label=\"Find a sound\"]")`)
+	another.Settle()
+	assert.NotContains(t, Eval[string](another, `document.body.innerText`), "Soundings.mp3")
+	another.Do(chromedp.Reload())
+	another.untilClips(2)
+	another.Press("Gather")
+	another.Until(`document.querySelector("[aria-label=\"Find a sound\"]")`)
+	another.Settle()
+	assert.NotContains(t, Eval[string](another, `document.body.innerText`), "Soundings.mp3")
+}
+
 func TestTheOpenerOfArchivesRestsAfterAFileThatFailed(t *testing.T) {
 	t.Parallel()
 	gate := StartGate(t, base)

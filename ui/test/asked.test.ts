@@ -36,6 +36,22 @@ describe("something that is asked of the server", () => {
     vi.useRealTimers();
   });
 
+  it("is answered to whoever has asked also where another question has overtaken theirs, but not where it was given up", async () => {
+    const asked = make({ when: undefined });
+    const done: string[] = [];
+    void asked.refresh().then(() => done.push("first " + asked.answer.value));
+    void asked.refresh().then(() => done.push("second " + asked.answer.value));
+    await server.answer(0, { error: { code: "cancelled" } } as Answer<string>);
+    expect(done).toEqual([]);
+    await server.answer(1, { data: "there" });
+    expect(done.sort()).toEqual(["first there", "second there"]);
+    void asked.refresh().then(() => done.push("left"));
+    asked.forget();
+    await server.answer(2, { data: "too late" });
+    expect(done).toContain("left");
+    expect(asked.answer.value).toBeUndefined();
+  });
+
   it("is asked at once, and again when the hand rests; what is known stays meanwhile", async () => {
     const asked = make();
     await vi.advanceTimersByTimeAsync(0);

@@ -1,5 +1,5 @@
 import { defineStore } from "pinia";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { api, type Schema } from "../api/client";
 import { useAsked } from "../talk/asked";
 import { useSession } from "./session";
@@ -21,6 +21,11 @@ export const useJobs = defineStore("jobs", () => {
       byID.value = Object.fromEntries((there ?? []).filter((j) => !away.has(j.id)).map((j) => [j.id, j]));
     },
   });
+
+  /** Those of the episode on the desk, and of no episode: what becomes of another is said on the desk of that one. */
+  const here = computed(() =>
+    Object.values(byID.value).filter((j) => !j.episode || j.episode === session.open?.episode),
+  );
 
   function hear(job: Schema["JobEvent"]): void {
     if (job.kind === "open" && job.state === "done" && byID.value[job.id]?.state !== "done") {
@@ -54,5 +59,5 @@ export const useJobs = defineStore("jobs", () => {
     byID.value = {};
   }
 
-  return { byID, refresh, hear, cancel, putAway, again, leave };
+  return { byID, here, refresh, hear, cancel, putAway, again, leave };
 });

@@ -46,7 +46,10 @@ export interface Asked<T> {
   /** Why there is no answer just now, and in words. */
   refusal: ShallowRef<Refusal | undefined>;
   problem: ComputedRef<string>;
-  /** Puts the question now. Resolves when it has been answered, or was not. */
+  /**
+   * Puts the question now. Resolves when it has been answered, or was not; where another question has overtaken it, when
+   * that has been.
+   */
   refresh: () => Promise<void>;
   /** Puts it when the hand rests. */
   soon: () => void;
@@ -66,8 +69,13 @@ export function useAsked<T>(question: Question<T>): Asked<T> {
   let mine: AbortController | undefined;
   let timer: ReturnType<typeof setTimeout> | undefined;
   let once = false;
+  let latest: Promise<void> = Promise.resolve();
 
-  async function refresh(): Promise<void> {
+  function refresh(): Promise<void> {
+    return (latest = put());
+  }
+
+  async function put(): Promise<void> {
     if (question.waits && asking.value) {
       once = true;
       return;
@@ -80,13 +88,13 @@ export function useAsked<T>(question: Question<T>): Asked<T> {
     asking.value = true;
     try {
       const there = await ask(request as Promise<Answer<T>>);
-      if (own.signal.aborted) return;
+      if (own.signal.aborted) return overtaken(own);
       refusal.value = undefined;
       answer.value = there;
       question.take?.(there);
       if (question.final?.(there) === false) later(AGAIN_MS);
     } catch (error) {
-      if (own.signal.aborted) return;
+      if (own.signal.aborted) return overtaken(own);
       refusal.value = error as Refusal;
       if (PASSING.includes(refusal.value.code)) later(AGAIN_MS);
       else answer.value = undefined; // what was answered before is not so any more
@@ -97,6 +105,9 @@ export function useAsked<T>(question: Question<T>): Asked<T> {
       }
     }
   }
+
+  /** Resolves when the question that has overtaken one is answered; at once where that was given up. */
+  const overtaken = (own: AbortController) => (mine === own ? undefined : latest);
 
   const soon = () => later(question.rest ?? 0);
 

@@ -60,7 +60,7 @@ const found = computed(() => {
     .sort(orders.find((o) => o.key === order.value)!.compare);
 });
 const imports = computed(() =>
-  Object.values(jobs.byID).filter(
+  jobs.here.filter(
     (j) =>
       (j.kind === "import" || j.kind === "render" || j.kind === "open") &&
       j.state !== "done" &&

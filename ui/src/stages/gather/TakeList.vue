@@ -18,7 +18,7 @@ const showDiscarded = ref(false);
 
 const lost = computed(() => takes.list.filter((t) => t.state === "recording" && !t.live));
 const closing = computed(() => takes.list.filter((t) => t.state === "closed"));
-const failed = computed(() => Object.values(jobs.byID).filter((j) => j.kind === "take" && j.state === "failed"));
+const failed = computed(() => jobs.here.filter((j) => j.kind === "take" && j.state === "failed"));
 const discarded = computed(() => takes.list.filter((t) => t.state === "discarded"));
 const last = computed(() => takes.list.find((t) => t.id === desk.recorder.state.last && t.state === "kept"));
 

@@ -50,9 +50,7 @@ watch(
 );
 
 const running = computed(() =>
-  Object.values(jobs.byID).filter(
-    (j) => j.kind === "mixdown" && j.episode === session.episode?.id && j.state !== "done" && j.state !== "cancelled",
-  ),
+  jobs.here.filter((j) => j.kind === "mixdown" && j.state !== "done" && j.state !== "cancelled"),
 );
 const names = computed(() => {
   const stems = handover.ahead?.names ?? [];
