@@ -185,7 +185,7 @@ func (s *Server) listened(ctx context.Context, episode string, doc session.Docum
 			}
 		}
 	}
-	return s.turns.compute(ctx, episode)
+	return s.Turns.Compute(ctx, episode)
 }
 
 func (s *Server) try(ctx context.Context, in *struct {
@@ -212,7 +212,7 @@ func (s *Server) try(ctx context.Context, in *struct {
 		return nil, newError(http.StatusServiceUnavailable, "Too many edits are being tried at the moment. Wait until some of them have been heard.", "too-many-listeners")
 	}
 	ended := sync.OnceFunc(func() { s.trying.Add(-1); p.Close() })
-	sound := renderedWAV(p.Plan, in.From, in.To, func(do func()) error { return s.turns.in(ctx, in.Episode, do) })
+	sound := renderedWAV(p.Plan, in.From, in.To, func(do func()) error { return s.Turns.In(ctx, in.Episode, do) })
 	if _, err := sound.frames(0, 1); err != nil { // so that what cannot be heard is an answer, not one that breaks off
 		ended()
 		return nil, fail(err)

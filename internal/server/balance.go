@@ -71,7 +71,7 @@ func (s *Server) balanceRoutes(api huma.API) {
 			defer p.Close()
 			lines := []edit.WayLine{}
 			for _, id := range splitIDs(in.Tracks) {
-				points, err := s.turns.plan(ctx, in.Episode, p.Plan).WayLine(id)
+				points, err := s.Turns.Plan(ctx, in.Episode, p.Plan).WayLine(id)
 				if err != nil {
 					return nil, fail(err)
 				}
@@ -144,7 +144,7 @@ func (s *Server) balance(ctx context.Context, episode string, p *plans.Lease) (B
 
 // balanced is the balance of a plan of a document: as it was measured, or, if m is nil, as it is estimated.
 func (s *Server) balanced(ctx context.Context, episode string, doc session.Document, p *plans.Lease, m *mix.Measured) (out Balance, err error) {
-	b, err := s.turns.plan(ctx, episode, p.Plan).Balance()
+	b, err := s.Turns.Plan(ctx, episode, p.Plan).Balance()
 	if err != nil {
 		return out, err
 	}

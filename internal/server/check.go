@@ -2,11 +2,8 @@ package server
 
 import (
 	"context"
-	"crypto/sha256"
 	"encoding/binary"
-	"encoding/json"
 	"fmt"
-	"log/slog"
 	"math"
 	"strconv"
 	"strings"
@@ -23,7 +20,6 @@ import (
 	"ruvel/core/revise"
 	"ruvel/core/session"
 	"ruvel/internal/plans"
-	"ruvel/internal/store"
 )
 
 // Findings are those of an episode.
@@ -88,7 +84,7 @@ func (s *Server) checkRoutes(api huma.API) {
 				loop = &session.Span{From: in.From, To: in.To}
 			}
 			return answer(s.findings.Do(ctx, fmt.Sprintf("%s %d %d %d", in.Episode, in.Rev, in.From, in.To), func(ctx context.Context) (Findings, error) {
-				return s.check(ctx, in.Episode, in.Rev, loop)
+				return s.findingsIn(ctx, in.Episode, in.Rev, loop)
 			}))
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/loudness/course", "get-loudness-course",
@@ -114,137 +110,28 @@ func (s *Server) checkRoutes(api huma.API) {
 		})
 }
 
-// How long an answer waits for the mix to be measured: a small change takes less.
-const (
-	checkPatience = time.Second
-	alongPatience = 2 * time.Second
-)
+// alongPatience is how long an answer waits for the mix to be measured.
+const alongPatience = 2 * time.Second
 
-func (s *Server) check(ctx context.Context, episode string, rev int64, loop *session.Span) (out Findings, err error) {
-	e, err := s.Store.Episode(ctx, episode)
-	if err != nil {
-		return out, err
-	}
-	p, planned := s.Plans.Current(ctx, episode, rev)
-	if planned == nil {
-		defer p.Close() // whatever comes between: a plan that is not given back keeps its recordings mapped
-	}
-	doc, version, err := s.Store.Document(ctx, episode)
-	if err != nil {
-		return out, err
-	}
-	m, err := s.material(ctx, e, doc, loop)
-	if err != nil {
-		return out, err
-	}
-	if planned != nil {
-		if len(m.Missing) == 0 {
-			return out, planned
-		}
-		slog.Info("an episode is checked as far as that goes without a plan", "episode", episode, "error", planned)
-		return s.said(episode, m, version)
-	}
-	waiting, stop := context.WithTimeout(ctx, checkPatience)
-	defer stop()
-	of, measured := s.Measure.Await(waiting, episode, p.Version)
-	if measured && version == p.Version {
-		m.Mix = &of
-	}
-	if version == p.Version {
-		m.Plan = s.turns.plan(ctx, episode, p.Plan)
-	}
-	hold := s.Sounds.Hold(ctx)
-	defer hold.Close()
-	m.Source = hold
-	return s.said(episode, m, version)
-}
-
-// found is what is found in a version of an episode.
-func (s *Server) found(ctx context.Context, episode string, version int64) (out []review.Finding, err error) {
-	all, err := s.check(ctx, episode, version, nil)
-	for _, f := range all.Findings {
-		out = append(out, f.Finding)
-	}
-	return out, err
-}
-
-// material is what a review needs besides the plan.
-func (s *Server) material(ctx context.Context, e store.Episode, doc session.Document, loop *session.Span) (m review.Material, err error) {
-	said, err := s.Store.Details(ctx, e.Show)
-	if err != nil {
-		return m, err
-	}
-	all := e.Said().Over(said)
-	m = review.Material{
-		Wanted:   ctx.Err,
-		Document: doc, Loop: loop, Details: &review.Details{Title: e.Title, Description: all.Description, Language: all.Language},
-		Examined: func(id string) (review.Examined, error) { return s.Sounds.Examined(ctx, id) },
-	}
-	if m.Limits, err = s.Store.Limits(ctx, e.Show); err != nil {
-		return m, err
-	}
-	if m.Credits, err = s.Library.Papers(ctx, e.Show, doc); err != nil {
-		return m, err
-	}
-	takes, err := s.Takes.List(ctx, e.ID)
-	if err != nil {
-		return m, err
-	}
-	for _, t := range takes {
-		if (t.State == store.TakeRecording || t.State == store.TakeClosed) && !t.Live {
-			m.Takes = append(m.Takes, review.Take{Track: t.Track, At: t.Begins})
-		}
-	}
-	for _, id := range doc.SoundsInOrder() {
-		if !s.Sounds.Whole(ctx, id) {
-			m.Missing = append(m.Missing, id)
-		}
-	}
-	return m, nil
-}
-
-// said is the answer to a review, or what was answered the last time that all a review rests on was the same.
-func (s *Server) said(episode string, m review.Material, version int64) (out Findings, err error) {
-	rests, err := json.Marshal([]any{episode, version, m.Plan != nil, m.Mix != nil, m.Credits, m.Missing, m.Details, m.Takes, m.Loop, m.Limits})
-	if err != nil {
-		return out, fmt.Errorf("name what a review rests on: %w", err)
-	}
-	key := sha256.Sum256(rests)
-	if known, there := s.reviewed.Get(key); there {
-		return known, nil
-	}
-	if out, err = reviewed(m, version); err == nil {
-		s.reviewed.Add(key, out)
-	}
-	return out, err
-}
-
-// reviewed is the answer to a review.
-func reviewed(m review.Material, version int64) (Findings, error) {
-	out := Findings{Version: version, Measured: m.Mix != nil, Findings: []Finding{}, Kinds: []KindOf{}, Limits: m.Limits}
-	found, err := review.Of(m)
-	if err != nil {
-		return out, err
-	}
+// findingsIn is what is found in an episode as people see it.
+func (s *Server) findingsIn(ctx context.Context, episode string, rev int64, loop *session.Span) (Findings, error) {
+	found, err := s.Check.Of(ctx, episode, rev, loop)
+	out := Findings{Version: found.Version, Measured: found.Measured, Findings: []Finding{}, Kinds: []KindOf{}, Limits: found.Limits}
 	names := map[string]string{}
-	byKind := map[string][]review.Finding{}
 	for _, r := range review.Rules() {
 		names[r.Kind] = r.Name
 	}
-	for _, f := range found {
+	for _, f := range found.Findings {
 		view := Finding{Finding: f, Name: names[f.Kind]}
 		if f.Fix != nil {
 			view.Fix = &Mending{f.Fix.Do, f.Fix.Text, Op{edit.Encode(f.Fix.Op)}}
 		}
 		out.Findings = append(out.Findings, view)
-		byKind[f.Kind] = append(byKind[f.Kind], f)
 	}
-	for _, r := range review.Rules() {
-		if op, n := review.Together(byKind[r.Kind]); n > 1 {
-			out.Kinds = append(out.Kinds, KindOf{r.Kind, r.Name, n, Op{edit.Encode(op)}})
-		}
+	for _, k := range found.Kinds {
+		out.Kinds = append(out.Kinds, KindOf{k.Rule.Kind, k.Rule.Name, k.Count, Op{edit.Encode(k.Op)}})
 	}
-	return out, nil
+	return out, err
 }
 
 func (s *Server) along(ctx context.Context, episode string, rev int64) (out Along, err error) {

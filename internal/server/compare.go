@@ -12,6 +12,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/core/speech"
+	"ruvel/internal/check"
 	"ruvel/internal/plans"
 )
 
@@ -67,7 +68,7 @@ func (s *Server) compare(ctx context.Context, episode, which string, rev int64) 
 		return out, err
 	}
 	out = Compared{Version: p.Version, Differs: []string{}}
-	waiting, stop := context.WithTimeout(ctx, checkPatience)
+	waiting, stop := context.WithTimeout(ctx, check.Patience)
 	defer stop()
 	var m *mix.Measured
 	if of, there := s.Measure.Await(waiting, episode, p.Version); there {
@@ -77,7 +78,7 @@ func (s *Server) compare(ctx context.Context, episode, which string, rev int64) 
 		return out, err
 	}
 	m = nil
-	of, done, err := s.Measure.Soon(ctx, s.turns.plan(ctx, episode, then.Plan))
+	of, done, err := s.Measure.Soon(ctx, s.Turns.Plan(ctx, episode, then.Plan))
 	if err != nil {
 		return out, err
 	}
@@ -96,7 +97,7 @@ func (s *Server) compare(ctx context.Context, episode, which string, rev int64) 
 
 // oneMix is what is told of a version, of which m was measured, or of which nothing was if that is nil.
 func (s *Server) oneMix(ctx context.Context, episode string, p *plans.Lease, doc session.Document, m *mix.Measured) (out OneMix, err error) {
-	b, err := s.turns.plan(ctx, episode, p.Plan).Balance()
+	b, err := s.Turns.Plan(ctx, episode, p.Plan).Balance()
 	if err != nil {
 		return out, err
 	}

@@ -111,7 +111,7 @@ func (s *Server) editRoutes(api huma.API) {
 				return nil, fail(err)
 			}
 			defer p.Close()
-			return answer(mix.LevelsAt(doc, in.Clip, in.At, s.turns.plan(ctx, in.Episode, p.Plan)))
+			return answer(mix.LevelsAt(doc, in.Clip, in.At, s.Turns.Plan(ctx, in.Episode, p.Plan)))
 		})
 }
 

@@ -92,7 +92,7 @@ func (s *Server) thingsOf(ctx context.Context, episode string, version int64, do
 				}
 			}
 		}
-		done, err := s.turns.compute(ctx, episode)
+		done, err := s.Turns.Compute(ctx, episode)
 		if err != nil {
 			return out, err
 		}

@@ -63,7 +63,7 @@ func (s *Server) fits(ctx context.Context, episode, clip string, until audio.Fra
 	if _, err := s.Sounds.Piece(ctx, first.Sound, first.Offset); err != nil { // before the turn: it may take long
 		return Fits{}, err
 	}
-	done, err := s.turns.compute(ctx, episode)
+	done, err := s.Turns.Compute(ctx, episode)
 	if err != nil {
 		return Fits{}, err
 	}

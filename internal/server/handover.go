@@ -126,7 +126,7 @@ func (s *Server) addPicture(ctx context.Context, in *pictureUpload) (out Picture
 		prepare = pictures.OfChapter
 	}
 	var p pictures.Picture
-	if refused := s.turns.in(ctx, in.Show, func() { p, err = prepare(data) }); refused != nil {
+	if refused := s.Turns.In(ctx, in.Show, func() { p, err = prepare(data) }); refused != nil {
 		return out, refused
 	}
 	if err != nil {

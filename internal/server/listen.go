@@ -20,6 +20,7 @@ import (
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
 	"ruvel/core/session"
+	"ruvel/internal/turns"
 )
 
 // The listening stream is a row of blocks. Each has a head of 36 bytes, all
@@ -94,7 +95,7 @@ func (s *Server) listenRoutes(api huma.API) {
 				plan = plan.Staying(splitIDs(in.Stay))
 			}
 			if in.Bare != "" {
-				if plan, _, err = s.turns.plan(ctx, in.Episode, plan).Untreated(splitIDs(in.Bare)); err != nil {
+				if plan, _, err = s.Turns.Plan(ctx, in.Episode, plan).Untreated(splitIDs(in.Bare)); err != nil {
 					p.Close()
 					return nil, fail(err)
 				}
@@ -109,7 +110,7 @@ func (s *Server) listenRoutes(api huma.API) {
 				st.only(doc.Joins(audio.Second))
 			}
 			st.ahead = s.Ahead
-			st.turns, st.gain = s.turns, float32(audio.DB(in.Gain).Gain())
+			st.turns, st.gain = s.Turns, float32(audio.DB(in.Gain).Gain())
 			st.goOn(in.Past)
 			if err := st.prepare(ctx); err != nil { // so that what cannot be read is an answer, not a stream that breaks off
 				p.Close()
@@ -158,7 +159,7 @@ type stream struct {
 	sent     audio.Frames
 	pcm      audio.PCM
 	out      []byte
-	turns    *turns       // of which one is held while it renders; nil: none is needed
+	turns    *turns.Turns // of which one is held while it renders; nil: none is needed
 	gain     float32      // of all that is sent
 	ahead    audio.Frames // how much more than has been heard is sent at once; 0: as usual
 	ready    audio.Frames // frames of the block that is rendered and not sent yet
@@ -229,7 +230,7 @@ func (s *stream) prepare(ctx context.Context) error {
 	s.ready = max(0, min(size, s.to-s.at))
 	s.blocks++
 	if s.turns != nil {
-		done, err := s.turns.listen(ctx)
+		done, err := s.turns.Listen(ctx)
 		if err != nil {
 			return err
 		}

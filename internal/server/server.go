@@ -7,7 +7,6 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
-	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -25,6 +24,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/mix"
 	"ruvel/internal/backup"
+	"ruvel/internal/check"
 	"ruvel/internal/disk"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
@@ -36,6 +36,7 @@ import (
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/takes"
+	"ruvel/internal/turns"
 	"ruvel/internal/uploads"
 	"ruvel/internal/work"
 	"ruvel/ui"
@@ -59,6 +60,9 @@ type Server struct {
 	Uploads *uploads.Uploads
 	Shelf   *shelf.Fetcher
 	Backup  *backup.Keeper
+	Check   *check.Checker
+	// Turns are of those who render for listeners, or compute much.
+	Turns   *turns.Turns
 	Publish *publish.Publisher
 	// Handover is what finished files are made and sent with.
 	Handover *handover.Handover
@@ -74,21 +78,19 @@ type Server struct {
 	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.
 	BodyPatience time.Duration
 
-	trying    atomic.Int32                   // edits that are being tried
-	listening atomic.Int32                   // streams that there are
-	turns     *turns                         // of those who render for listeners, or compute much
-	outlines  *share.Group[mix.Silhouette]   // silhouettes that are being computed
-	estimates *share.Group[Estimated]        // and loudnesses that are being estimated
-	findings  *share.Group[Findings]         // and what is found in episodes
-	balances  *share.Group[Balance]          // and how speech stands to everything else
-	fitting   *share.Group[Fits]             // and ways to bring music to a length
-	evening   *share.Group[things]           // and what is evened out
-	evened    *lru.Cache[string, things]     // what was found of the latter, by version
-	scaled    *lru.Cache[string, []byte]     // pictures as they were shown last
-	scaling   *share.Group[[]byte]           // those that are being made smaller
-	comparing *share.Hands                   // passwords of pages, which takes 64 MB each
-	reviewed  *lru.Cache[[32]byte, Findings] // and what was found, by all that it rests on
-	streams   context.Context                // ends those requests that never end by themselves; nil: nothing does
+	trying    atomic.Int32                 // edits that are being tried
+	listening atomic.Int32                 // streams that there are
+	outlines  *share.Group[mix.Silhouette] // silhouettes that are being computed
+	estimates *share.Group[Estimated]      // and loudnesses that are being estimated
+	findings  *share.Group[Findings]       // and what is found in episodes
+	balances  *share.Group[Balance]        // and how speech stands to everything else
+	fitting   *share.Group[Fits]           // and ways to bring music to a length
+	evening   *share.Group[things]         // and what is evened out
+	evened    *lru.Cache[string, things]   // what was found of the latter, by version
+	scaled    *lru.Cache[string, []byte]   // pictures as they were shown last
+	scaling   *share.Group[[]byte]         // those that are being made smaller
+	comparing *share.Hands                 // passwords of pages, which takes 64 MB each
+	streams   context.Context              // ends those requests that never end by themselves; nil: nothing does
 }
 
 var once sync.Once
@@ -98,8 +100,7 @@ func (s *Server) Handler() http.Handler { return s.handlerUntil(context.Backgrou
 
 // handlerUntil is Handler of a server that ends with a context: nobody waits any more for what has not been begun by then.
 func (s *Server) handlerUntil(end context.Context) http.Handler {
-	s.turns = newTurns(max(1, runtime.GOMAXPROCS(0)-1))
-	s.turns.ends = end
+	s.Turns.Until(end)
 	s.outlines = share.New[mix.Silhouette](1)
 	s.estimates = share.New[Estimated](1)
 	s.balances = share.New[Balance](1)
@@ -110,7 +111,6 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	s.scaled, _ = lru.New[string, []byte](keptPictures)
 	s.comparing = share.NewHands(comparing)
 	s.evened, _ = lru.New[string, things](keptAnswers) // whose only error is a size of 0
-	s.reviewed, _ = lru.New[[32]byte, Findings](keptAnswers)
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))

@@ -239,7 +239,7 @@ func (s *Server) estimated(ctx context.Context, episode string) (Estimated, erro
 			return Estimated{}, err
 		}
 		defer p.Close()
-		b, err := s.turns.plan(ctx, episode, p.Plan).Balance()
+		b, err := s.Turns.Plan(ctx, episode, p.Plan).Balance()
 		if err != nil {
 			return Estimated{}, err
 		}
@@ -258,7 +258,7 @@ func (s *Server) treating(ctx context.Context, episode string, version int64, do
 	if err != nil {
 		return nil, nil, err
 	}
-	return s.turns.plan(ctx, episode, p.Plan), p.Close, nil
+	return s.Turns.Plan(ctx, episode, p.Plan), p.Close, nil
 }
 
 // target is what an episode is to be delivered at.

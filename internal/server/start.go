@@ -8,6 +8,7 @@ import (
 	"net"
 	"net/http"
 	"path/filepath"
+	"runtime"
 	"sync"
 	"syscall"
 	"time"
@@ -15,6 +16,7 @@ import (
 	"gocloud.dev/blob/fileblob"
 
 	"ruvel/internal/backup"
+	"ruvel/internal/check"
 	"ruvel/internal/chunks"
 	"ruvel/internal/database"
 	"ruvel/internal/disk"
@@ -30,6 +32,7 @@ import (
 	"ruvel/internal/store"
 	"ruvel/internal/sweep"
 	"ruvel/internal/takes"
+	"ruvel/internal/turns"
 	"ruvel/internal/uploads"
 	"ruvel/internal/work"
 )
@@ -64,7 +67,7 @@ func Start(ctx context.Context, set Settings) (*House, error) {
 		return nil, err
 	}
 	workCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	h := &House{Server: &Server{Names: set.Names}, folder: data, stop: stop, worked: make(chan struct{})}
+	h := &House{Server: &Server{Names: set.Names, Turns: turns.New(max(1, runtime.GOMAXPROCS(0)-1))}, folder: data, stop: stop, worked: make(chan struct{})}
 	if err := h.furnish(ctx, data, set); err != nil {
 		close(h.worked)
 		h.Close()
@@ -138,12 +141,13 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
 	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
+	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
+	h.Check = check.New(check.Checker{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Sounds: h.Sounds, Library: h.Library, Takes: h.Takes, Turns: h.Turns})
 	h.Handover = &handover.Handover{
-		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: set.Folder, Check: h.found,
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: set.Folder, Check: h.Check.Findings,
 	}
 	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
 	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Handover.Sheet)
-	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
 	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
 	h.Sweeper = &sweep.Sweeper{
 		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, Ages: sweep.Default(),

@@ -136,7 +136,7 @@ func (s *Server) voice(ctx context.Context, episode, track string, rev int64) (v
 		p = heard
 	}
 	v.Version = min(version, p.Version)
-	plan := s.turns.plan(ctx, episode, p.Plan)
+	plan := s.Turns.Plan(ctx, episode, p.Plan)
 	if v.Spread, err = plan.Spread(track, func(sound string) ([]speech.Phrase, error) {
 		return s.Sounds.Speech(ctx).Phrases(sound, doc.Sounds[sound].Sensitivity)
 	}); err != nil {
@@ -174,7 +174,7 @@ func (s *Server) course(ctx context.Context, in *struct {
 	}
 	defer p.Close()
 	until := time.Now().Add(courseTime)
-	cells, err := s.turns.plan(ctx, in.Episode, p.Plan).Course(in.Track, in.From, in.Length, in.Count, func() bool { return time.Now().Before(until) && ctx.Err() == nil })
+	cells, err := s.Turns.Plan(ctx, in.Episode, p.Plan).Course(in.Track, in.From, in.Length, in.Count, func() bool { return time.Now().Before(until) && ctx.Err() == nil })
 	if err != nil {
 		return nil, fail(err)
 	}

@@ -1,4 +1,5 @@
-package server
+// Package turns says who computes when: those who listen first, and everybody else by turns.
+package turns
 
 import (
 	"context"
@@ -9,10 +10,10 @@ import (
 	"ruvel/internal/share"
 )
 
-// turns lets a few render at a time for those who listen, and one thing besides be computed that
+// Turns lets a few render at a time for those who listen, and one thing besides be computed that
 // nobody listens to: it begins when no listener waits, and no listener ever waits for it. Whoever stops waiting
 // leaves no place behind, and who computes much for one episode waits behind who computes little for another.
-type turns struct {
+type Turns struct {
 	mu     sync.Mutex
 	free   int // of those for listeners
 	busy   bool
@@ -21,18 +22,22 @@ type turns struct {
 	ends   context.Context // of all waiting to compute; nil: it never ends
 }
 
-func newTurns(n int) *turns { return &turns{free: n} }
+// New gives turns of which so many are for listeners.
+func New(listeners int) *Turns { return &Turns{free: listeners} }
 
-// listen waits for a turn to render what is heard, and gives what ends it.
-func (t *turns) listen(ctx context.Context) (done func(), err error) {
+// Until ends all waiting to compute with a context. It is said before anybody waits.
+func (t *Turns) Until(end context.Context) { t.ends = end }
+
+// Listen waits for a turn to render what is heard, and gives what ends it.
+func (t *Turns) Listen(ctx context.Context) (done func(), err error) {
 	return t.wait(ctx, &t.heard, "", func() { t.free++ })
 }
 
 // errEnding is what those are told who still wait when the server ends.
 var errEnding = problem.New("not-ready", "server", "Ruvel is being ended. Nothing was changed; ask again when it is back.")
 
-// compute waits for the turn to compute something else, about an episode or a show, and gives what ends it.
-func (t *turns) compute(ctx context.Context, about string) (done func(), err error) {
+// Compute waits for the turn to compute something else, about an episode or a show, and gives what ends it.
+func (t *Turns) Compute(ctx context.Context, about string) (done func(), err error) {
 	if t.ends == nil {
 		return t.wait(ctx, &t.others, about, func() { t.busy = false })
 	}
@@ -45,9 +50,9 @@ func (t *turns) compute(ctx context.Context, about string) (done func(), err err
 	return done, err
 }
 
-// in computes a piece of something that nobody listens to.
-func (t *turns) in(ctx context.Context, about string, do func()) error {
-	done, err := t.compute(ctx, about)
+// In computes a piece of something that nobody listens to.
+func (t *Turns) In(ctx context.Context, about string, do func()) error {
+	done, err := t.Compute(ctx, about)
 	if err != nil {
 		return err
 	}
@@ -56,13 +61,13 @@ func (t *turns) in(ctx context.Context, about string, do func()) error {
 	return nil
 }
 
-// plan is one whose work is done in turns, for as long as the context lasts.
-func (t *turns) plan(ctx context.Context, about string, p *mix.Plan) *mix.Plan {
-	return p.InTurns(ctx.Err, func(do func()) error { return t.in(ctx, about, do) })
+// Plan is one whose work is done in turns, for as long as the context lasts.
+func (t *Turns) Plan(ctx context.Context, about string, p *mix.Plan) *mix.Plan {
+	return p.InTurns(ctx.Err, func(do func()) error { return t.In(ctx, about, do) })
 }
 
 // wait stands in a line until it is one's turn or the context ends; give is called, with the lock held, when the turn does.
-func (t *turns) wait(ctx context.Context, line *share.Line, about string, give func()) (done func(), err error) {
+func (t *Turns) wait(ctx context.Context, line *share.Line, about string, give func()) (done func(), err error) {
 	end := func() {
 		t.mu.Lock()
 		defer t.mu.Unlock()
@@ -89,7 +94,7 @@ func (t *turns) wait(ctx context.Context, line *share.Line, about string, give f
 }
 
 // next lets those begin whose turn it is; the lock is held.
-func (t *turns) next() {
+func (t *Turns) next() {
 	for ; t.free > 0 && !t.heard.Empty(); t.free-- {
 		t.heard.Begin()
 	}

@@ -1,4 +1,4 @@
-package server
+package turns
 
 import (
 	"context"
@@ -12,7 +12,7 @@ import (
 
 func TestWhatIsHeardComesBeforeEverythingElseAndWaitsForNothingElse(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		turns := newTurns(1)
+		turns := New(1)
 		var mu sync.Mutex
 		var order []string
 		come := func(name string, take func(ctx context.Context) (func(), error)) (end func()) {
@@ -32,11 +32,11 @@ func TestWhatIsHeardComesBeforeEverythingElseAndWaitsForNothingElse(t *testing.T
 				synctest.Wait()
 			}
 		}
-		compute := func(ctx context.Context) (func(), error) { return turns.compute(ctx, "episode") }
+		compute := func(ctx context.Context) (func(), error) { return turns.Compute(ctx, "episode") }
 		course := come("a course", compute)
 		estimate := come("an estimate", compute)
-		listener := come("a listener", turns.listen)
-		another := come("another listener", turns.listen)
+		listener := come("a listener", turns.Listen)
+		another := come("another listener", turns.Listen)
 		assert.Equal(t, []string{"a course", "a listener"}, order)
 		course()
 		assert.Len(t, order, 2, "nothing else begins while a listener waits")
@@ -46,7 +46,7 @@ func TestWhatIsHeardComesBeforeEverythingElseAndWaitsForNothingElse(t *testing.T
 		estimate()
 		func() {
 			defer func() { _ = recover() }()
-			_ = turns.in(t.Context(), "episode", func() { panic("a fault in the work") })
+			_ = turns.In(t.Context(), "episode", func() { panic("a fault in the work") })
 		}()
 		assert.Equal(t, 1, turns.free)
 		assert.False(t, turns.busy, "a fault keeps no turn")
@@ -57,17 +57,17 @@ func TestWhatIsHeardComesBeforeEverythingElseAndWaitsForNothingElse(t *testing.T
 func TestWhoStopsWaitingLeavesNoPlaceBehind(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		end, stop := context.WithCancel(context.Background())
-		turns := newTurns(1)
+		turns := New(1)
 		turns.ends = end
-		hears, err := turns.listen(t.Context())
+		hears, err := turns.Listen(t.Context())
 		require.NoError(t, err)
-		done, err := turns.compute(t.Context(), "one")
+		done, err := turns.Compute(t.Context(), "one")
 		require.NoError(t, err)
 		gone, leave := context.WithCancel(t.Context())
 		left := make(chan error, 200)
 		for range 100 {
-			go func() { _, err := turns.compute(gone, "one"); left <- err }()
-			go func() { _, err := turns.listen(gone); left <- err }()
+			go func() { _, err := turns.Compute(gone, "one"); left <- err }()
+			go func() { _, err := turns.Listen(gone); left <- err }()
 		}
 		synctest.Wait()
 		leave()
@@ -78,16 +78,16 @@ func TestWhoStopsWaitingLeavesNoPlaceBehind(t *testing.T) {
 		done()
 		hears()
 		for range 3 { // nothing was lost on the way
-			done, err := turns.compute(t.Context(), "one")
+			done, err := turns.Compute(t.Context(), "one")
 			require.NoError(t, err)
 			done()
-			hears, err := turns.listen(t.Context())
+			hears, err := turns.Listen(t.Context())
 			require.NoError(t, err)
 			hears()
 		}
-		_, err = turns.compute(t.Context(), "one")
+		_, err = turns.Compute(t.Context(), "one")
 		require.NoError(t, err)
-		go func() { _, err := turns.compute(t.Context(), "two"); left <- err }()
+		go func() { _, err := turns.Compute(t.Context(), "two"); left <- err }()
 		synctest.Wait()
 		stop()
 		assert.ErrorIs(t, <-left, errEnding, "a server that ends makes nobody wait")
@@ -96,13 +96,13 @@ func TestWhoStopsWaitingLeavesNoPlaceBehind(t *testing.T) {
 
 func TestOneEpisodeDoesNotTakeAllTurns(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		turns := newTurns(1)
-		first, err := turns.compute(t.Context(), "busy")
+		turns := New(1)
+		first, err := turns.Compute(t.Context(), "busy")
 		require.NoError(t, err)
 		var order []string
 		wait := func(about string) {
 			go func() {
-				_ = turns.in(t.Context(), about, func() { order = append(order, about) })
+				_ = turns.In(t.Context(), about, func() { order = append(order, about) })
 			}()
 			synctest.Wait()
 		}
