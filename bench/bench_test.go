@@ -28,6 +28,7 @@ import (
 	"ruvel/internal/demo"
 	"ruvel/internal/finish"
 	"ruvel/internal/media"
+	"ruvel/internal/running"
 	"ruvel/internal/server"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
@@ -247,7 +248,7 @@ func BenchmarkEditOfALargeSession(b *testing.B) {
 	require.NoError(b, err)
 	defer os.RemoveAll(dir)
 	require.NoError(b, os.Chmod(dir, 0o755))
-	house, err := server.Start(ctx, server.Settings{Data: dir})
+	house, err := running.Start(ctx, running.Settings{Data: dir})
 	require.NoError(b, err)
 	defer house.Close()
 	l, err := server.Listen(0)

@@ -19,14 +19,14 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/session"
 	"ruvel/e2e"
-	"ruvel/internal/server"
+	"ruvel/internal/running"
 )
 
 // In what follows the page makes the moves of the hand itself, on its own clock: the way from here to the browser would be
 // measured with them.
 
 // desk opens an episode of a house in a window.
-func desk(b *testing.B, house *server.House, episode string, clips int) *e2e.Window {
+func desk(b *testing.B, house *running.House, episode string, clips int) *e2e.Window {
 	b.Helper()
 	front := httptest.NewServer(house.Handler())
 	b.Cleanup(front.Close)
@@ -124,7 +124,7 @@ const numberedLength = 40 * audio.Rate
 
 // numbered opens an episode with a sound that says of each of its frames which one it is: on the right it is constant, and
 // on the left it grows with the frame. Whatever gain both have had, their ratio is the place and the right one the gain.
-func numbered(b *testing.B) (house *server.House, episode string, w *e2e.Window) {
+func numbered(b *testing.B) (house *running.House, episode string, w *e2e.Window) {
 	b.Helper()
 	house, dir := open(b)
 	file := filepath.Join(dir, "numbered.wav")
@@ -201,7 +201,7 @@ func BenchmarkFaderHeard(b *testing.B) {
 }
 
 // kept is the document once all edits have been answered.
-func kept(b *testing.B, w *e2e.Window, house *server.House, episode string) session.Document {
+func kept(b *testing.B, w *e2e.Window, house *running.House, episode string) session.Document {
 	b.Helper()
 	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
 	doc, _, err := house.Store.Document(ctx, episode)
@@ -209,7 +209,7 @@ func kept(b *testing.B, w *e2e.Window, house *server.House, episode string) sess
 	return doc
 }
 
-func dragFader(b *testing.B, w *e2e.Window, house *server.House, episode string) (missing int, step, heard float64) {
+func dragFader(b *testing.B, w *e2e.Window, house *running.House, episode string) (missing int, step, heard float64) {
 	playing(w)
 	x, y := w.Find(`.el-slider.fader .el-slider__button`).At(0.5, 0.5)
 	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y), chromedp.MouseEvent(chromedp.MousePressed, x, y, held))

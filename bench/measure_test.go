@@ -18,25 +18,26 @@ import (
 	"ruvel/core/duck"
 	"ruvel/core/edit"
 	"ruvel/core/session"
+	"ruvel/internal/running"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
 )
 
 // open is a house that ends with the benchmark.
-func open(b *testing.B) (house *server.House, dir string) {
+func open(b *testing.B) (house *running.House, dir string) {
 	b.Helper()
 	dir, err := os.MkdirTemp("", "ruvel-bench")
 	require.NoError(b, err)
 	b.Cleanup(func() { _ = os.RemoveAll(dir) })
 	require.NoError(b, os.Chmod(dir, 0o755))
-	house, err = server.Start(ctx, server.Settings{Data: dir})
+	house, err = running.Start(ctx, running.Settings{Data: dir})
 	require.NoError(b, err)
 	b.Cleanup(house.Close)
 	return house, dir
 }
 
 // take takes a file into a show.
-func take(b *testing.B, house *server.House, show, file string) store.Sound {
+func take(b *testing.B, house *running.House, show, file string) store.Sound {
 	b.Helper()
 	f, err := os.Open(file)
 	require.NoError(b, err)
@@ -51,7 +52,7 @@ func take(b *testing.B, house *server.House, show, file string) store.Sound {
 }
 
 // hour is a house with an episode of an hour of 16 tracks and 200 clips, in which music makes way, and its id.
-func hour(b *testing.B) (house *server.House, episode string) {
+func hour(b *testing.B) (house *running.House, episode string) {
 	house, dir := open(b)
 	show, err := house.Store.AddShow(ctx, "Bench")
 	require.NoError(b, err)

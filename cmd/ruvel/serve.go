@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"ruvel/internal/demo"
+	"ruvel/internal/running"
 	"ruvel/internal/server"
 )
 
@@ -41,7 +42,7 @@ func (c serve) Run(ctx context.Context) error {
 		return err
 	}
 	defer l.Close()
-	house, err := server.Start(ctx, server.Settings{Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20, Names: c.Name, Folder: c.Folder})
+	house, err := running.Start(ctx, running.Settings{Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20, Names: c.Name, Folder: c.Folder})
 	if err != nil {
 		return err
 	}
@@ -71,7 +72,7 @@ func (c serve) Run(ctx context.Context) error {
 }
 
 // fill makes the sample series while the page is there already. One that is interrupted is completed at the next start.
-func (c serve) fill(ctx context.Context, house *server.House) {
+func (c serve) fill(ctx context.Context, house *running.House) {
 	defer house.Make("")
 	filled, err := demo.Fill(ctx, house.Store, house.Sounds, house.Bucket, func(what string) {
 		house.Make(what)

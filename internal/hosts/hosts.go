@@ -18,6 +18,12 @@ import (
 	"ruvel/internal/disk"
 )
 
+// Keys of the hosts that ship.
+const (
+	FolderKey   = "folder"
+	PracticeKey = "practice"
+)
+
 // Host takes finished files.
 //
 // Send is called until it gives no error, or one that is Refused: then it is not called again. Any other

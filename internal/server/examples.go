@@ -13,6 +13,7 @@ import (
 	"ruvel/core/revise"
 	"ruvel/core/session"
 	"ruvel/internal/backup"
+	"ruvel/internal/hosts"
 )
 
 // example is a request that goes well: what its query says and what its body is.
@@ -58,7 +59,7 @@ func examples() map[string]example {
 		"change-link":         {body: fields{"comments": true}},
 		"read-markers":        {body: fields{"text": "name,start\nFog,0:12\n"}},
 		"add-link":            {body: fields{"comments": true}},
-		"send-mixdown":        {body: fields{"host": PracticeHost}},
+		"send-mixdown":        {body: fields{"host": hosts.PracticeKey}},
 		"get-peaks":           {query: fields{"of": edit.ExampleVoice + ":3:0:100"}},
 		"search-shelf":        {query: fields{"words": "harbour"}},
 		"add-show":            {body: fields{"name": "Harbour Hours"}},

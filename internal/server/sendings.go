@@ -8,12 +8,6 @@ import (
 	"ruvel/internal/handover"
 )
 
-// Keys of the hosts that ship.
-const (
-	FolderHost   = "folder"
-	PracticeHost = "practice"
-)
-
 func (s *Server) sendingRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/hosts", "list-hosts", "Where finished files can be sent"),
 		func(context.Context, *empty) (*body[[]handover.Outside], error) {

@@ -9,7 +9,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/internal/handover"
-	"ruvel/internal/server"
+	"ruvel/internal/hosts"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 	"ruvel/testkit"
@@ -41,11 +41,11 @@ func becomes(t *testing.T, episode, id string, state store.SendingState) (out ha
 
 func TestAFinishedFileIsSentElsewhereAndItsStateIsSeen(t *testing.T) {
 	episode, mixdown := finishedFile(t)
-	hosts := want[[]handover.Outside](t, "GET", "/hosts", nil)
-	require.NotEmpty(t, hosts)
-	assert.Len(t, hosts[len(hosts)-1].Ways, 4)
+	outside := want[[]handover.Outside](t, "GET", "/hosts", nil)
+	require.NotEmpty(t, outside)
+	assert.Len(t, outside[len(outside)-1].Ways, 4)
 	send := func(way string) handover.Sent {
-		return want[handover.Sent](t, "POST", "/mixdowns/"+mixdown+"/sendings", map[string]any{"host": server.PracticeHost, "way": way})
+		return want[handover.Sent](t, "POST", "/mixdowns/"+mixdown+"/sendings", map[string]any{"host": hosts.PracticeKey, "way": way})
 	}
 	accepted := becomes(t, episode, send("").ID, store.SendingSent)
 	assert.Equal(t, 1, accepted.Tries)
@@ -75,7 +75,7 @@ func TestAFinishedFileIsSentElsewhereAndItsStateIsSeen(t *testing.T) {
 
 	code, _ := refusal(t, "POST", "/mixdowns/"+mixdown+"/sendings", map[string]any{"host": "nowhere"})
 	assert.Equal(t, "unknown-host", code)
-	code, _ = refusal(t, "POST", "/mixdowns/"+mixdown+"/sendings", map[string]any{"host": server.PracticeHost, "way": "sings"})
+	code, _ = refusal(t, "POST", "/mixdowns/"+mixdown+"/sendings", map[string]any{"host": hosts.PracticeKey, "way": "sings"})
 	assert.Equal(t, "unknown-way", code)
 
 	// What was sent is still said when the file is gone.

@@ -22,6 +22,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
+	"ruvel/internal/running"
 	"ruvel/internal/server"
 	"ruvel/internal/sweep"
 	"ruvel/internal/work"
@@ -484,7 +485,7 @@ func TestAPageOfAnotherOriginCanDoNothing(t *testing.T) {
 
 func TestStartingSaysInWordsWhatIsInTheWay(t *testing.T) {
 	file := testkit.WriteFile(t, "file", nil)
-	_, err := server.Start(t.Context(), server.Settings{Data: filepath.Join(file, "data")})
+	_, err := running.Start(t.Context(), running.Settings{Data: filepath.Join(file, "data")})
 	require.ErrorContains(t, err, "choose another with --data")
 	l, err := server.Listen(0)
 	require.NoError(t, err)

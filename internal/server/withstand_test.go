@@ -24,6 +24,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/internal/library"
+	"ruvel/internal/running"
 	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
@@ -118,7 +119,7 @@ func TestABodyThatStopsComingIsCutOffAndOneThatComesSlowlyIsNot(t *testing.T) {
 }
 
 func TestASecondHouseOnTheSameFolderIsRefusedInASentence(t *testing.T) {
-	_, err := server.Start(t.Context(), server.Settings{Data: house.Data})
+	_, err := running.Start(t.Context(), running.Settings{Data: house.Data})
 	require.ErrorContains(t, err, "another Ruvel (process ")
 	require.ErrorContains(t, err, "end that one first, or choose another folder with --data")
 	assert.NotContains(t, err.Error(), "\n")

@@ -10,13 +10,14 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ruvel/internal/running"
 	"ruvel/internal/server"
 	"ruvel/testkit/dbtest"
 )
 
 // House is a running Ruvel.
 type House struct {
-	*server.House
+	*running.House
 	Address string // http://127.0.0.1:port
 	Data    string // its data folder
 }
@@ -29,17 +30,17 @@ func Main(m *testing.M, ready func(House) error, ends ...func()) {
 		fmt.Fprintln(os.Stderr, "the tests have no database:", err)
 		os.Exit(1)
 	}
-	code := run(m, server.Settings{Database: dsn}, ready, ends)
+	code := run(m, running.Settings{Database: dsn}, ready, ends)
 	dbtest.Tidy()
 	os.Exit(code)
 }
 
 // MainAlone is Main with a database server of the house's own, which may be killed.
 func MainAlone(m *testing.M, ready func(House) error, ends ...func()) {
-	os.Exit(run(m, server.Settings{}, ready, ends))
+	os.Exit(run(m, running.Settings{}, ready, ends))
 }
 
-func run(m *testing.M, settings server.Settings, ready func(House) error, ends []func()) int {
+func run(m *testing.M, settings running.Settings, ready func(House) error, ends []func()) int {
 	code, err := within(m, settings, ready, ends)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "the tests could not be started:", err)
@@ -48,7 +49,7 @@ func run(m *testing.M, settings server.Settings, ready func(House) error, ends [
 	return code
 }
 
-func within(m *testing.M, settings server.Settings, ready func(House) error, ends []func()) (code int, err error) {
+func within(m *testing.M, settings running.Settings, ready func(House) error, ends []func()) (code int, err error) {
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
 	data, err := os.MkdirTemp("", "ruvel-house")
@@ -81,7 +82,7 @@ func Own(t testing.TB) House {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	t.Cleanup(cancel)
-	house, served, err := open(ctx, server.Settings{Data: t.TempDir(), Database: dbtest.New(t)})
+	house, served, err := open(ctx, running.Settings{Data: t.TempDir(), Database: dbtest.New(t)})
 	require.NoError(t, err)
 	t.Cleanup(func() {
 		cancel()
@@ -92,8 +93,8 @@ func Own(t testing.TB) House {
 }
 
 // open starts a house, which is served until the context ends; what came of that is told then.
-func open(ctx context.Context, settings server.Settings) (of House, served <-chan error, err error) {
-	house, err := server.Start(ctx, settings)
+func open(ctx context.Context, settings running.Settings) (of House, served <-chan error, err error) {
+	house, err := running.Start(ctx, settings)
 	if err != nil {
 		return House{}, nil, err
 	}

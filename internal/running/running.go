@@ -1,16 +1,14 @@
-package server
+// Package running is a Ruvel with all that it rests on: it brings up the database, the queue, the workers and the server one after
+// the other, in a folder of its own, and ends them again.
+package running
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
-	"net"
-	"net/http"
 	"path/filepath"
 	"runtime"
 	"sync"
-	"syscall"
 	"time"
 
 	"gocloud.dev/blob/fileblob"
@@ -27,6 +25,7 @@ import (
 	"ruvel/internal/media"
 	"ruvel/internal/plans"
 	"ruvel/internal/publish"
+	"ruvel/internal/server"
 	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
@@ -49,7 +48,7 @@ type Settings struct {
 
 // House is a Ruvel with all it rests on, running.
 type House struct {
-	*Server
+	*server.Server
 	folder  *folder
 	private *database.Server
 	stop    context.CancelFunc
@@ -67,7 +66,7 @@ func Start(ctx context.Context, set Settings) (*House, error) {
 		return nil, err
 	}
 	workCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	h := &House{Server: &Server{Names: set.Names, Turns: turns.New(max(1, runtime.GOMAXPROCS(0)-1))}, folder: data, stop: stop, worked: make(chan struct{})}
+	h := &House{Server: &server.Server{Names: set.Names, Turns: turns.New(max(1, runtime.GOMAXPROCS(0)-1))}, folder: data, stop: stop, worked: make(chan struct{})}
 	if err := h.furnish(ctx, data, set); err != nil {
 		close(h.worked)
 		h.Close()
@@ -134,9 +133,9 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if err != nil {
 		return err
 	}
-	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Pieces: h.Shelf, Dir: cache, Space: h.Space, Hosts: hosts.Set{PracticeHost: hosts.Practice{Dir: data.join("outside")}}}
+	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Pieces: h.Shelf, Dir: cache, Space: h.Space, Hosts: hosts.Set{hosts.PracticeKey: hosts.Practice{Dir: data.join("outside")}}}
 	if set.Folder != "" {
-		h.Worker.Hosts[FolderHost] = hosts.Folder{Dir: set.Folder}
+		h.Worker.Hosts[hosts.FolderKey] = hosts.Folder{Dir: set.Folder}
 	}
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
@@ -193,62 +192,4 @@ func (h *House) Close() {
 		h.private.Stop()
 	}
 	h.folder.close()
-}
-
-// Listen takes a port on loopback. One that is taken is a sentence, not a number. A server
-// that was killed a moment ago may still be on its way out.
-func Listen(port int) (l net.Listener, err error) {
-	const tries, pause = 10, 150 * time.Millisecond
-	for try := range tries {
-		if l, err = net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port)); !errors.Is(err, syscall.EADDRINUSE) || try == tries-1 {
-			break
-		}
-		time.Sleep(pause)
-	}
-	if errors.Is(err, syscall.EADDRINUSE) {
-		return nil, fmt.Errorf("port %d is in use by another program; choose another with --port", port)
-	}
-	return l, err
-}
-
-// sendBuffer is how many bytes the system keeps for a connection. Left to itself it would
-// keep ten seconds of sound, and that much later one would notice that a listener does not read.
-const sendBuffer = 256 << 10
-
-// finishing is how long requests that are under way may take when the server is to end.
-const finishing = 10 * time.Second
-
-// Serve answers on a listener until the context ends. Then streams end at once, and what
-// else is under way is finished.
-func (h *House) Serve(ctx context.Context, l net.Listener) error {
-	requests, cancel := context.WithCancel(context.WithoutCancel(ctx))
-	defer cancel()
-	streams, endStreams := context.WithCancel(requests)
-	h.streams = streams
-	defer endStreams()
-	s := &http.Server{
-		Handler: h.handlerUntil(streams), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: idlePatience,
-		BaseContext: func(net.Listener) context.Context { return requests },
-		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
-			if tcp, ok := c.(*net.TCPConn); ok {
-				_ = tcp.SetWriteBuffer(sendBuffer)
-			}
-			return ctx
-		},
-	}
-	done := make(chan error, 1)
-	go func() { done <- s.Serve(l) }()
-	select {
-	case err := <-done:
-		endStreams()
-		return err
-	case <-ctx.Done():
-	}
-	endStreams()
-	short, stop := context.WithTimeout(requests, finishing)
-	defer stop()
-	if s.Shutdown(short) != nil {
-		_ = s.Close()
-	}
-	return nil
 }
