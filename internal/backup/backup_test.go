@@ -18,9 +18,6 @@ import (
 	"ruvel/internal/archive"
 	"ruvel/internal/backup"
 	"ruvel/internal/disk"
-	"ruvel/internal/library"
-	"ruvel/internal/store"
-	"ruvel/internal/work"
 	"ruvel/testkit"
 	"ruvel/testkit/housetest"
 )
@@ -37,30 +34,11 @@ func TestMain(m *testing.M) {
 	})
 }
 
-// kept is an episode with a sound of its own.
-func kept(t *testing.T, show, title string, seed uint64) (episode, sound string) {
-	t.Helper()
-	e, err := house.Store.AddEpisode(ctx, show, title, 0, session.New())
-	require.NoError(t, err)
-	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(1, 0.2, audio.Second, seed)))
-	require.NoError(t, err)
-	job, err := house.Library.Receive(ctx, show, library.File{Name: "Keeper.wav", Part: session.Voice, Bytes: bytes.NewReader(data), Place: &work.Place{Episode: e.ID}})
-	require.NoError(t, err)
-	require.Eventually(t, func() bool {
-		j, err := house.Store.Job(ctx, job.ID)
-		return err == nil && j.State == store.Done
-	}, time.Minute, 5*time.Millisecond)
-	doc, _, err := house.Store.Document(ctx, e.ID)
-	require.NoError(t, err)
-	require.Len(t, doc.SoundsInOrder(), 1)
-	return e.ID, doc.SoundsInOrder()[0]
-}
-
 func TestWhatCannotBeKeptKeepsNothingElseFromBeingKept(t *testing.T) {
 	show, err := house.Store.AddShow(ctx, "Harbour Hours")
 	require.NoError(t, err)
-	_, lost := kept(t, show.ID, "The bell", 1)
-	kept(t, show.ID, "The lamp", 2)
+	_, lost := house.Placed(t, show.ID, "The bell", session.Voice, testkit.Noise(1, 0.2, audio.Second, 1))
+	house.Placed(t, show.ID, "The lamp", session.Voice, testkit.Noise(1, 0.2, audio.Second, 2))
 	require.NoError(t, house.Bucket.Delete(ctx, lost))
 
 	folder := filepath.Join(t.TempDir(), "kept")
@@ -84,7 +62,7 @@ func TestWhatCannotBeKeptKeepsNothingElseFromBeingKept(t *testing.T) {
 func TestABackupIsMadeAtOnceAndEndsWithItsContext(t *testing.T) {
 	show, err := house.Store.AddShow(ctx, "Night shift")
 	require.NoError(t, err)
-	kept(t, show.ID, "The gale", 3)
+	house.Placed(t, show.ID, "The gale", session.Voice, testkit.Noise(1, 0.2, audio.Second, 3))
 	folder := filepath.Join(t.TempDir(), "kept")
 	until, stop := context.WithCancel(ctx)
 	ended := make(chan struct{})
@@ -107,10 +85,10 @@ func TestABackupIsMadeAtOnceAndEndsWithItsContext(t *testing.T) {
 func TestAnArchiveThatIsNotWholeTakesNoPlace(t *testing.T) {
 	show, err := house.Store.AddShow(ctx, "Low water")
 	require.NoError(t, err)
-	episode, _ := kept(t, show.ID, "The buoy", 4)
-	name, m, doc, err := house.Backup.Contents(ctx, episode)
+	episode, _ := house.Placed(t, show.ID, "The buoy", session.Voice, testkit.Noise(1, 0.2, audio.Second, 4))
+	name, m, doc, err := house.Backup.Contents(ctx, episode.ID)
 	require.NoError(t, err)
-	path := filepath.Join(t.TempDir(), backup.Named(name, episode)+".zip")
+	path := filepath.Join(t.TempDir(), backup.Named(name, episode.ID)+".zip")
 	whole := func(f io.Writer) error { return archive.Write(ctx, f, m, doc, house.Backup.Open) }
 	require.NoError(t, backup.Archive(path, disk.File{}, func(f *os.File) error { return whole(f) }))
 	before, err := os.ReadFile(path)

@@ -1,9 +1,7 @@
 package check_test
 
 import (
-	"bytes"
 	"context"
-	"os"
 	"testing"
 	"time"
 
@@ -15,7 +13,6 @@ import (
 	"ruvel/internal/check"
 	"ruvel/internal/library"
 	"ruvel/internal/store"
-	"ruvel/internal/work"
 	"ruvel/testkit"
 	"ruvel/testkit/housetest"
 )
@@ -42,19 +39,10 @@ func kinds(f check.Found) (out []string) {
 func TestAnEpisodeIsCheckedOnceForAllThatItRestsOn(t *testing.T) {
 	show, err := house.Store.AddShow(ctx, "Harbour Hours")
 	require.NoError(t, err)
-	e, err := house.Store.AddEpisode(ctx, show.ID, "The Last Fog Signal", 0, session.New())
-	require.NoError(t, err)
 	_, err = house.Check.Of(ctx, store.NewID(), 0, nil)
 	assert.True(t, store.IsNotFound(err))
-	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(1, 0.2, 3*audio.Second, 7)))
-	require.NoError(t, err)
-	job, err := house.Library.Receive(ctx, show.ID, library.File{Name: "Keeper.wav", Part: session.Music, Bytes: bytes.NewReader(data), Place: &work.Place{Episode: e.ID}})
-	require.NoError(t, err)
-	require.Eventually(t, func() bool {
-		j, err := house.Store.Job(ctx, job.ID)
-		return err == nil && j.State == store.Done
-	}, time.Minute, 5*time.Millisecond)
-	doc, version, err := house.Store.Document(ctx, e.ID)
+	e, sound := house.Placed(t, show.ID, "The Last Fog Signal", session.Music, testkit.Noise(1, 0.2, 3*audio.Second, 7))
+	_, version, err := house.Store.Document(ctx, e.ID)
 	require.NoError(t, err)
 
 	var found check.Found
@@ -77,7 +65,7 @@ func TestAnEpisodeIsCheckedOnceForAllThatItRestsOn(t *testing.T) {
 	told, err := house.Check.Of(ctx, e.ID, version, nil)
 	require.NoError(t, err)
 	assert.NotEqual(t, found.Findings, told.Findings, "one of the details is there now")
-	_, err = house.Library.Change(ctx, show.ID, doc.SoundsInOrder()[0], library.SoundChange{Author: new("Ada Quill"), Title: new("Low water"), Licence: new("Our own")})
+	_, err = house.Library.Change(ctx, show.ID, sound, library.SoundChange{Author: new("Ada Quill"), Title: new("Low water"), Licence: new("Our own")})
 	require.NoError(t, err)
 	told, err = house.Check.Of(ctx, e.ID, version, nil)
 	require.NoError(t, err)

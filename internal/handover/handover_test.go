@@ -1,7 +1,6 @@
 package handover_test
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"io"
@@ -16,11 +15,9 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/edit"
 	"ruvel/core/loudness"
-	"ruvel/core/problem"
 	"ruvel/core/review"
 	"ruvel/core/session"
 	"ruvel/internal/handover"
-	"ruvel/internal/library"
 	"ruvel/internal/media"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -40,13 +37,6 @@ func TestMain(m *testing.M) {
 	})
 }
 
-func code(t *testing.T, err error) string {
-	t.Helper()
-	var p problem.Problem
-	require.ErrorAs(t, err, &p)
-	return p.Code
-}
-
 // found is a handover for which the check finds so much.
 func found(all ...review.Finding) *handover.Handover {
 	h := *house.Handover
@@ -59,24 +49,8 @@ func made(t *testing.T) string {
 	t.Helper()
 	show, err := house.Store.AddShow(ctx, "Harbour Hours")
 	require.NoError(t, err)
-	e, err := house.Store.AddEpisode(ctx, show.ID, "The Last Fog Signal", 7, session.New())
-	require.NoError(t, err)
-	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(1, 0.2, 3*audio.Second, 3)))
-	require.NoError(t, err)
-	job, err := house.Library.Receive(ctx, show.ID, library.File{Name: "Keeper.wav", Part: session.Voice, Bytes: bytes.NewReader(data), Place: &work.Place{Episode: e.ID}})
-	require.NoError(t, err)
-	require.Equal(t, store.Done, ended(t, job.ID).State)
+	e, _ := house.Placed(t, show.ID, "The Last Fog Signal", session.Voice, testkit.Noise(1, 0.2, 3*audio.Second, 3))
 	return e.ID
-}
-
-func ended(t *testing.T, id string) (job store.Job) {
-	t.Helper()
-	require.Eventually(t, func() bool {
-		j, err := house.Store.Job(ctx, id)
-		job = j
-		return err == nil && job.State.Final()
-	}, time.Minute, 5*time.Millisecond)
-	return job
 }
 
 // chaptered gives an episode chapters that begin at some seconds.
@@ -105,9 +79,9 @@ func TestFilesAreOrderedByFormatAndChapterWithTheirTarget(t *testing.T) {
 	e, h := made(t), found()
 	files := []handover.FileWanted{{Format: "wav-24"}, {Format: "flac"}}
 	_, err := h.MixDown(ctx, e, handover.NewMixdowns{Files: files, Chapters: true})
-	assert.Equal(t, "no-chapters", code(t, err))
+	assert.Equal(t, "no-chapters", testkit.Code(t, err))
 	_, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: files, From: 3 * audio.Second})
-	assert.Equal(t, "nothing-to-mix", code(t, err))
+	assert.Equal(t, "nothing-to-mix", testkit.Code(t, err))
 	_, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: []handover.FileWanted{{Format: "cylinder"}}})
 	require.Error(t, err)
 
@@ -148,7 +122,7 @@ func TestWhatMustBeMendedIsSaidFirst(t *testing.T) {
 	require.NoError(t, err, "bringing it to the target mends its loudness")
 	wanted.AsItIs = true
 	_, err = h.MixDown(ctx, e, wanted)
-	assert.Equal(t, "must-mend", code(t, err))
+	assert.Equal(t, "must-mend", testkit.Code(t, err))
 	assert.ErrorContains(t, err, "It is too faint.")
 	wanted.Overrule = true
 	_, err = h.MixDown(ctx, e, wanted)
@@ -177,7 +151,7 @@ func TestAFinishedFileIsListedCopiedTakenInSentAndRemoved(t *testing.T) {
 	jobs, err := h.MixDown(ctx, e, handover.NewMixdowns{Files: []handover.FileWanted{{Format: "wav-24"}, {Format: "stems"}}, AsItIs: true})
 	require.NoError(t, err)
 	for _, j := range jobs {
-		require.Equal(t, store.Done, ended(t, j.ID).State)
+		require.Equal(t, store.Done, house.Ended(t, j.ID).State)
 	}
 	all, err := h.Mixdowns(ctx, e)
 	require.NoError(t, err)
@@ -214,11 +188,11 @@ func TestAFinishedFileIsListedCopiedTakenInSentAndRemoved(t *testing.T) {
 	}
 	h.Folder = ""
 	_, err = h.Copy(ctx, file.ID)
-	assert.Equal(t, "no-folder", code(t, err))
+	assert.Equal(t, "no-folder", testkit.Code(t, err))
 	_, err = h.Send(ctx, file.ID, "nowhere", "")
-	assert.Equal(t, "unknown-host", code(t, err))
+	assert.Equal(t, "unknown-host", testkit.Code(t, err))
 	_, err = h.Send(ctx, file.ID, h.Hosts()[0].Key, "by pigeon")
-	assert.Equal(t, "unknown-way", code(t, err))
+	assert.Equal(t, "unknown-way", testkit.Code(t, err))
 	sent, err := h.Send(ctx, file.ID, h.Hosts()[0].Key, "")
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
@@ -227,10 +201,10 @@ func TestAFinishedFileIsListedCopiedTakenInSentAndRemoved(t *testing.T) {
 	}, time.Minute, 10*time.Millisecond)
 
 	_, err = h.TakeIn(ctx, stems.ID)
-	assert.Equal(t, "no-sound", code(t, err))
+	assert.Equal(t, "no-sound", testkit.Code(t, err))
 	job, err := h.TakeIn(ctx, file.ID)
 	require.NoError(t, err)
-	assert.Equal(t, store.Done, ended(t, job.ID).State)
+	assert.Equal(t, store.Done, house.Ended(t, job.ID).State)
 
 	require.NoError(t, h.Remove(ctx, file.ID))
 	_, _, err = h.Open(ctx, file.ID)
@@ -240,5 +214,5 @@ func TestAFinishedFileIsListedCopiedTakenInSentAndRemoved(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, house.Bucket.Delete(ctx, work.MixdownKey(m)))
 	_, _, err = h.Open(ctx, stems.ID)
-	assert.Equal(t, "file-missing", code(t, err))
+	assert.Equal(t, "file-missing", testkit.Code(t, err))
 }

@@ -6,7 +6,6 @@ import (
 	"os"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -57,16 +56,6 @@ func wav(t *testing.T, seed uint64) []byte {
 	return data
 }
 
-func ended(t *testing.T, id string) (job store.Job) {
-	t.Helper()
-	require.Eventually(t, func() bool {
-		j, err := house.Store.Job(ctx, id)
-		job = j
-		return err == nil && job.State.Final()
-	}, time.Minute, 5*time.Millisecond)
-	return job
-}
-
 // received takes a file into a show, places it if an episode is named, and gives what became of it.
 func received(t *testing.T, show, episode string, seed uint64) library.ShowSound {
 	t.Helper()
@@ -76,7 +65,7 @@ func received(t *testing.T, show, episode string, seed uint64) library.ShowSound
 	}
 	job, err := house.Library.Receive(ctx, show, f)
 	require.NoError(t, err)
-	require.Equal(t, store.Done, ended(t, job.ID).State)
+	require.Equal(t, store.Done, house.Ended(t, job.ID).State)
 	all, err := house.Library.List(ctx, show)
 	require.NoError(t, err)
 	return all[0]
@@ -109,7 +98,7 @@ func TestWhatCannotBeReceivedLeavesNothing(t *testing.T) {
 	job, err := house.Library.Receive(ctx, s, library.File{Name: "\xffNotes.wav", Bytes: strings.NewReader("The fog came at four.")})
 	require.NoError(t, err)
 	assert.Equal(t, "?Notes.wav", job.Name)
-	assert.Equal(t, store.Failed, ended(t, job.ID).State)
+	assert.Equal(t, store.Failed, house.Ended(t, job.ID).State)
 	all, err := house.Library.List(ctx, s)
 	require.NoError(t, err)
 	assert.Empty(t, all)
@@ -176,7 +165,7 @@ func TestAPieceOfTheShelfComesWithWhatIsKnownOfItAndIsPlaced(t *testing.T) {
 	assert.True(t, store.IsNotFound(err), "an episode of another show")
 	job, err := house.Library.TakePiece(ctx, s, pieces[0].Key, library.Placing{Episode: e, Start: audio.Second})
 	require.NoError(t, err)
-	require.Equal(t, store.Done, ended(t, job.ID).State)
+	require.Equal(t, store.Done, house.Ended(t, job.ID).State)
 	all, err := house.Library.List(ctx, s)
 	require.NoError(t, err)
 	require.Len(t, all, 1)

@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
-	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/links"
 	"ruvel/internal/store"
@@ -41,13 +40,6 @@ func another(t *testing.T, st *store.Store, show string) (store.Episode, store.M
 	return e, m
 }
 
-func refusal(t *testing.T, err error) string {
-	t.Helper()
-	var p problem.Problem
-	require.ErrorAs(t, err, &p)
-	return p.Code
-}
-
 func TestALinkLetsInWhoeverHasItUntilItEndsOrIsWithdrawn(t *testing.T) {
 	st, _, m := finished(t)
 	ctx := t.Context()
@@ -66,7 +58,7 @@ func TestALinkLetsInWhoeverHasItUntilItEndsOrIsWithdrawn(t *testing.T) {
 	_, err = links.Open(ctx, st, l.Address, "")
 	require.NoError(t, err)
 	past := time.Now().Add(-time.Minute)
-	assert.Equal(t, "ends-before", refusal(t, links.Change(ctx, st, l.ID, links.Changed{Ends: &past})))
+	assert.Equal(t, "ends-before", testkit.Code(t, links.Change(ctx, st, l.ID, links.Changed{Ends: &past})))
 	require.NoError(t, st.ChangeLink(ctx, l.ID, func(l *store.Link) error { l.Ends = &past; return nil }))
 	_, err = links.Open(ctx, st, l.Address, "")
 	assert.ErrorIs(t, err, links.ErrEnded)
@@ -74,7 +66,7 @@ func TestALinkLetsInWhoeverHasItUntilItEndsOrIsWithdrawn(t *testing.T) {
 	require.NoError(t, st.WithdrawLink(ctx, l.ID))
 	_, err = links.Open(ctx, st, l.Address, "")
 	assert.ErrorIs(t, err, links.ErrWithdrawn)
-	assert.Equal(t, "link-withdrawn", refusal(t, links.Change(ctx, st, l.ID, links.Changed{Endless: true})))
+	assert.Equal(t, "link-withdrawn", testkit.Code(t, links.Change(ctx, st, l.ID, links.Changed{Endless: true})))
 }
 
 func TestAPasswordIsAskedForAndAnotherOneIsAnotherKey(t *testing.T) {
@@ -82,7 +74,7 @@ func TestAPasswordIsAskedForAndAnotherOneIsAnotherKey(t *testing.T) {
 	ctx := t.Context()
 	for _, wrong := range []string{"short", strings.Repeat("long ", 21)} {
 		_, err := links.Make(ctx, st, m, store.Page{}, links.Wanted{Password: wrong})
-		assert.Equal(t, "bad-password", refusal(t, err))
+		assert.Equal(t, "bad-password", testkit.Code(t, err))
 	}
 	l, err := links.Make(ctx, st, m, store.Page{}, links.Wanted{Password: "three blasts"})
 	require.NoError(t, err)
@@ -113,16 +105,16 @@ func TestACommentIsKeptTidyWithinItsLimitsAndWithinTheFile(t *testing.T) {
 	ctx := t.Context()
 	quiet, err := links.Make(ctx, st, m, store.Page{Length: 10 * audio.Second}, links.Wanted{})
 	require.NoError(t, err)
-	assert.Equal(t, "no-comments", refusal(t, links.Comment(ctx, st, quiet, 0, "", "Louder")))
+	assert.Equal(t, "no-comments", testkit.Code(t, links.Comment(ctx, st, quiet, 0, "", "Louder")))
 	l, err := links.Make(ctx, st, m, store.Page{Length: 10 * audio.Second}, links.Wanted{Comments: true})
 	require.NoError(t, err)
 	for code, said := range map[string][2]string{
 		"empty-comment": {"Odd", " \u200b\u202e\n"},
 		"too-long":      {"Odd", strings.Repeat("é", links.LongestWords+1)},
 	} {
-		assert.Equal(t, code, refusal(t, links.Comment(ctx, st, l, 0, said[0], said[1])))
+		assert.Equal(t, code, testkit.Code(t, links.Comment(ctx, st, l, 0, said[0], said[1])))
 	}
-	assert.Equal(t, "too-long", refusal(t, links.Comment(ctx, st, l, 0, strings.Repeat("n", links.LongestName+1), "Louder")))
+	assert.Equal(t, "too-long", testkit.Code(t, links.Comment(ctx, st, l, 0, strings.Repeat("n", links.LongestName+1), "Louder")))
 	require.NoError(t, links.Comment(ctx, st, l, 99*audio.Second, " Odd\n\u202eman ", " \xffLouder,\r\nplease\x00 "))
 	all, err := st.Comments(ctx, e.ID)
 	require.NoError(t, err)
@@ -159,7 +151,7 @@ func TestAnEpisodeIsPublishedOnceHoweverOftenItsFileIsMadeAnew(t *testing.T) {
 	chapter := store.Mixdown{ID: store.NewID(), Episode: e.ID, Version: 1, Format: "mp3", File: "02.mp3"}
 	chapter.Made.Of.Chapter = "Talk"
 	require.NoError(t, st.AddMixdown(ctx, chapter, session.New()))
-	assert.Equal(t, "chapter-alone", refusal(t, links.Publish(ctx, st, e, chapter, store.Page{}, nil)))
+	assert.Equal(t, "chapter-alone", testkit.Code(t, links.Publish(ctx, st, e, chapter, store.Page{}, nil)))
 }
 
 func TestAFeedSaysWhatCanStandInOne(t *testing.T) {
@@ -179,7 +171,7 @@ func TestAFeedSaysWhatCanStandInOne(t *testing.T) {
 		{"description", strings.Repeat("a", 4001), "too-long"},
 	} {
 		err := links.ReviseFeed(ctx, st, e.Show, testkit.Revised(t, map[string]any{c.field: c.text}))
-		assert.Equal(t, c.code, refusal(t, err), "%s %.20s", c.field, c.text)
+		assert.Equal(t, c.code, testkit.Code(t, err), "%s %.20s", c.field, c.text)
 	}
 	require.NoError(t, links.ReviseFeed(ctx, st, e.Show, testkit.Revised(t, map[string]any{"name": "harbour-hours", "author": " Ada\u202e Quill\n", "home": "https://example.org"})))
 	f, err := st.Feed(ctx, e.Show, address)

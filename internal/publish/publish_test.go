@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
-	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/links"
 	"ruvel/internal/publish"
@@ -53,13 +52,6 @@ func finished(t *testing.T, format string, made store.MadeOf) (store.Episode, st
 	return e, m
 }
 
-func code(t *testing.T, err error) string {
-	t.Helper()
-	var p problem.Problem
-	require.ErrorAs(t, err, &p)
-	return p.Code
-}
-
 func TestAPageSaysWhatTheEpisodeSaysAndHasTheChaptersOfItsFile(t *testing.T) {
 	e, m := finished(t, "mp3", store.MadeOf{})
 	require.NoError(t, house.Store.ReviseEpisode(ctx, e.ID, testkit.Revised(t, map[string]any{"description": "Of a horn"})))
@@ -83,9 +75,9 @@ func TestAPageSaysWhatTheEpisodeSaysAndHasTheChaptersOfItsFile(t *testing.T) {
 	// Stems are no sound, and a transcript needs a script.
 	_, stems := finished(t, "stems", store.MadeOf{})
 	_, err = house.Publish.Share(ctx, stems.ID, publish.NewLink{})
-	assert.Equal(t, "no-sound", code(t, err))
+	assert.Equal(t, "no-sound", testkit.Code(t, err))
 	_, err = house.Publish.Share(ctx, m.ID, publish.NewLink{Transcript: true})
-	assert.Equal(t, "no-script", code(t, err))
+	assert.Equal(t, "no-script", testkit.Code(t, err))
 	_, err = house.Publish.Share(ctx, store.NewID(), publish.NewLink{})
 	assert.True(t, store.IsNotFound(err))
 }

@@ -63,16 +63,6 @@ func receive(t *testing.T, show string, data []byte) work.JobEvent {
 	return job
 }
 
-func ended(t *testing.T, id string) (job store.Job) {
-	t.Helper()
-	require.Eventually(t, func() bool {
-		j, err := house.Store.Job(ctx, id)
-		job = j
-		return err == nil && job.State.Final()
-	}, time.Minute, 5*time.Millisecond)
-	return job
-}
-
 // aged makes a file of the house as old as that.
 func aged(t *testing.T, age time.Duration, path ...string) {
 	t.Helper()
@@ -105,7 +95,7 @@ func TestOnlyWhatIsOldAndBelongsToNothingIsSwept(t *testing.T) {
 		return id
 	}
 	used, waited, young, old := put(1), put(2), put(3), put(4)
-	ended(t, receive(t, owned.ID, sound(t, 1)).ID)
+	house.Ended(t, receive(t, owned.ID, sound(t, 1)).ID)
 	// A job that another house has waits for one; it is never begun here, for its upload lies there.
 	_, err := house.Store.AddJob(ctx, store.NewID(), "elsewhere", other.ID, nil, "a.wav", work.ImportArguments{Sound: waited})
 	require.NoError(t, err)
@@ -169,7 +159,7 @@ func TestDeletingASoundWhileAnotherShowImportsTheSameFileLeavesBothWithWhatTheyS
 		var job work.JobEvent
 		g.Go(func() { job = receive(t, b.ID, data) })
 		g.Wait()
-		require.Equal(t, store.Done, ended(t, job.ID).State)
+		require.Equal(t, store.Done, house.Ended(t, job.ID).State)
 		_, err := sweeper().Sweep(ctx)
 		require.NoError(t, err)
 		c, err := house.Sounds.Open(ctx, id)
@@ -181,7 +171,7 @@ func TestDeletingASoundWhileAnotherShowImportsTheSameFileLeavesBothWithWhatTheyS
 // receiveWhole imports a file and gives the id of its sound.
 func receiveWhole(t *testing.T, show string, data []byte) string {
 	t.Helper()
-	require.Equal(t, store.Done, ended(t, receive(t, show, data).ID).State)
+	require.Equal(t, store.Done, house.Ended(t, receive(t, show, data).ID).State)
 	all, err := house.Store.Sounds(ctx, show)
 	require.NoError(t, err)
 	return all[0].ID
@@ -193,7 +183,7 @@ func TestTheSameFileTwiceWithOneImportCancelledKeepsItsFile(t *testing.T) {
 		data := sound(t, uint64(300+round))
 		first, second := receive(t, s.ID, data), receive(t, s.ID, data)
 		require.NoError(t, house.Worker.Cancel(ctx, first.ID))
-		require.Equal(t, store.Done, ended(t, second.ID).State)
+		require.Equal(t, store.Done, house.Ended(t, second.ID).State)
 	}
 	all, err := house.Store.Sounds(ctx, s.ID)
 	require.NoError(t, err)
@@ -247,7 +237,7 @@ func TestAFileThatHasArrivedIsTakenUpWhateverBecameOfItsEpisode(t *testing.T) {
 	data := sound(t, 600)
 	info := arrive(t, s.ID, store.NewID(), data, int64(len(data))) // of an episode that is gone
 	require.NoError(t, house.Uploads.Resume(ctx))
-	require.Equal(t, store.Done, ended(t, info.ID).State)
+	require.Equal(t, store.Done, house.Ended(t, info.ID).State)
 	all, err := house.Store.Sounds(ctx, s.ID)
 	require.NoError(t, err)
 	require.Len(t, all, 1)

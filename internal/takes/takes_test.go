@@ -14,7 +14,6 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
-	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/internal/chunks"
 	"ruvel/internal/store"
@@ -42,7 +41,7 @@ func TestATakeIsBegunKeptFinishedDiscardedTakenBackAndDeleted(t *testing.T) {
 	episode, err := house.Store.AddEpisode(ctx, show.ID, "The Last Fog Signal", 0, session.New())
 	require.NoError(t, err)
 	_, err = k.Begin(ctx, episode.ID, takes.NewTake{Track: "t1", Rate: 48000, Channels: 1})
-	assert.Equal(t, "unknown-track", code(t, err))
+	assert.Equal(t, "unknown-track", testkit.Code(t, err))
 	_, err = house.Store.Edit(ctx, episode.ID, 1, "", edit.AddTrack{Part: session.Voice})
 	require.NoError(t, err)
 	take, err := k.Begin(ctx, episode.ID, takes.NewTake{Track: "t1", Begins: 4800, Rate: 48000, Channels: 1, Device: "Quay"})
@@ -51,7 +50,7 @@ func TestATakeIsBegunKeptFinishedDiscardedTakenBackAndDeleted(t *testing.T) {
 	require.NoError(t, k.Keep(ctx, take.ID, 0, bytes.NewReader(samples)))
 	require.NoError(t, k.Keep(ctx, take.ID, 0, bytes.NewReader(samples)), "sent again it is kept once")
 	assert.Equal(t, chunks.Gap{Next: 1}, k.Keep(ctx, take.ID, 2, bytes.NewReader(samples)))
-	assert.Equal(t, "bad-chunk", code(t, k.Keep(ctx, take.ID, 1, bytes.NewReader(make([]byte, 4*48001)))))
+	assert.Equal(t, "bad-chunk", testkit.Code(t, k.Keep(ctx, take.ID, 1, bytes.NewReader(make([]byte, 4*48001)))))
 	_, err = k.Finish(ctx, take.ID, takes.TakeEnding{Chunks: 2})
 	assert.Equal(t, chunks.Gap{Next: 1}, err)
 	_, err = k.Finish(ctx, take.ID, takes.TakeEnding{Chunks: 1})
@@ -76,7 +75,7 @@ func TestATakeIsBegunKeptFinishedDiscardedTakenBackAndDeleted(t *testing.T) {
 	assert.Equal(t, audio.Second/2, status(store.TakeKept).Length)
 	require.Len(t, clips(), 1)
 	assert.Equal(t, audio.Frames(4800), clips()[0].Start)
-	assert.Equal(t, "take-in-use", code(t, k.Remove(ctx, take.ID)))
+	assert.Equal(t, "take-in-use", testkit.Code(t, k.Remove(ctx, take.ID)))
 	require.NoError(t, k.Discard(ctx, take.ID))
 	status(store.TakeDiscarded)
 	assert.Empty(t, clips())
@@ -129,7 +128,7 @@ func TestWhatRecordingAcceptsTheSoundAccepts(t *testing.T) {
 		require.NoError(t, house.Takes.Keep(ctx, take.ID, seq, bytes.NewReader(half)))
 	}
 	err := house.Takes.Keep(ctx, take.ID, seq, bytes.NewReader(half))
-	assert.Equal(t, "take-full", code(t, err))
+	assert.Equal(t, "take-full", testkit.Code(t, err))
 	assert.Contains(t, err.Error(), "go on with another take")
 	_, err = house.Takes.Finish(ctx, take.ID, takes.TakeEnding{Chunks: seq})
 	require.NoError(t, err)
@@ -204,13 +203,6 @@ func TestNoChunkThatWasAcknowledgedIsMissingFromTheSound(t *testing.T) {
 	}
 }
 
-func code(t *testing.T, err error) string {
-	t.Helper()
-	var p problem.Problem
-	require.ErrorAs(t, err, &p)
-	return p.Code
-}
-
 func TestTwoEndingsOfOneTakeAreOneJob(t *testing.T) {
 	show, err := house.Store.AddShow(ctx, "Harbour Hours")
 	require.NoError(t, err)
@@ -235,7 +227,7 @@ func TestTwoEndingsOfOneTakeAreOneJob(t *testing.T) {
 				if err == nil {
 					ids <- job.ID
 				} else {
-					assert.Equal(t, "take-closed", code(t, err), "it was a sound already")
+					assert.Equal(t, "take-closed", testkit.Code(t, err), "it was a sound already")
 				}
 			})
 		}
