@@ -103,6 +103,11 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			return answer(Spoken{append([]session.Span{}, spans...)}, err)
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/try", "try-edit", "Hear up to a minute of the mix as it would be after an edit, as 16-bit WAV; nothing changes"), s.try)
+	s.historyRoutes(api)
+	s.versionRoutes(api)
+}
+
+func (s *Server) historyRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}/history", "list-history", "The steps of the history, the last first"),
 		func(ctx context.Context, in *struct {
 			InEpisode
@@ -122,7 +127,6 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			c, err := s.Store.GoTo(ctx, in.Episode, in.Step)
 			return s.changed(in.Episode, c, err)
 		})
-	s.versionRoutes(api)
 }
 
 func (s *Server) versionRoutes(api huma.API) {
