@@ -137,21 +137,26 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if set.Folder != "" {
 		h.Worker.Hosts[hosts.FolderKey] = hosts.Folder{Dir: set.Folder}
 	}
-	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
-	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
-	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
-	h.Takes = &takes.Takes{Store: h.Store, Chunks: box, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
-	h.Check = check.New(check.Checker{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Sounds: h.Sounds, Library: h.Library, Takes: h.Takes, Turns: h.Turns})
-	h.Handover = &handover.Handover{
-		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: set.Folder, Check: h.Check.Findings,
-	}
-	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
-	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Handover.Sheet)
-	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
+	h.equip(set.Folder)
 	h.Sweeper = &sweep.Sweeper{
 		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, Ages: sweep.Default(),
 	}
 	return nil
+}
+
+// equip makes what acts are done with of what they rest on; finished files can be copied to a folder.
+func (h *House) equip(folder string) {
+	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
+	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
+	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
+	h.Takes = &takes.Takes{Store: h.Store, Chunks: h.Worker.Chunks, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
+	h.Check = check.New(check.Checker{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Sounds: h.Sounds, Library: h.Library, Takes: h.Takes, Turns: h.Turns})
+	h.Handover = &handover.Handover{
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: folder, Check: h.Check.Findings,
+	}
+	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
+	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Handover.Sheet)
+	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
 }
 
 const (

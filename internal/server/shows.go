@@ -151,6 +151,11 @@ func (s *Server) episodeRoutes(api huma.API) {
 		func(ctx context.Context, in *InEpisode) (*empty, error) {
 			return nothing(s.removeEpisode(ctx, in.Episode))
 		})
+	s.measureRoutes(api)
+}
+
+// measureRoutes are those by which is told what an episode sounds like as a whole.
+func (s *Server) measureRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}/silhouette", "get-silhouette", "The outline of an episode as it will be heard"),
 		func(ctx context.Context, in *struct {
 			InEpisode

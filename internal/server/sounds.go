@@ -84,31 +84,6 @@ func (s *Server) soundRoutes(api huma.API) {
 		})
 	huma.Register(api, operation("GET", "/sounds/{sound}/audio", "hear-sound", "The sound as 16-bit WAV at 48 kHz, for listening to it"),
 		s.hear)
-	huma.Register(api, operation("GET", "/shows/{show}/jobs", "list-jobs", "Jobs of a show that are not finished, and failures that have not been put away"),
-		func(ctx context.Context, in *InShow) (*body[[]work.JobEvent], error) {
-			rows, err := s.Store.Pending(ctx, in.Show)
-			out := []work.JobEvent{}
-			for _, r := range rows {
-				out = append(out, work.View(r))
-			}
-			return answer(out, err)
-		})
-	huma.Register(api, operation("GET", "/jobs/{job}", "get-job", "How far a job has come"),
-		func(ctx context.Context, in *InJob) (*body[work.JobEvent], error) {
-			job, err := s.Store.Job(ctx, in.Job)
-			return answer(work.View(job), err)
-		})
-	huma.Register(api, operation("POST", "/jobs/{job}/cancel", "cancel-job", "End a job; nothing of it remains"),
-		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Worker.Cancel(ctx, in.Job)) })
-	huma.Register(api, operation("POST", "/jobs/{job}/put-away", "put-job-away", "Take a failure off the list"),
-		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Store.PutAway(ctx, in.Job)) })
-	huma.Register(api, operation("POST", "/jobs/{job}/again", "begin-job-again", "Begin a job anew that was given up, because Ruvel had ended again and again while it was under way"),
-		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Worker.Again(ctx, in.Job)) })
-}
-
-// InJob is a route within a job.
-type InJob struct {
-	Job string `path:"job" format:"uuid"`
 }
 
 // bytesAnswer is an answer of raw bytes.
