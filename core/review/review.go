@@ -249,13 +249,7 @@ func (r *reader) wanted() bool {
 }
 
 // target is the delivery target.
-func (r *reader) target() loudness.Target {
-	t, there := r.Document.Aim()
-	if !there {
-		t = loudness.Targets()[0]
-	}
-	return t
-}
+func (r *reader) target() loudness.Target { return r.Document.Goal() }
 
 // eachTrack does something for all tracks that can be heard.
 func (r *reader) eachTrack(do func(t session.Track)) {

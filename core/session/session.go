@@ -248,6 +248,14 @@ func (d Document) Aim() (t loudness.Target, known bool) {
 	return loudness.FindTarget(d.Target)
 }
 
+// Goal is Aim, or where that is not known, as of a version that had other targets, the first that is offered.
+func (d Document) Goal() loudness.Target {
+	if t, known := d.Aim(); known {
+		return t
+	}
+	return loudness.Targets()[0]
+}
+
 // New is an empty session.
 func New() Document {
 	return Document{

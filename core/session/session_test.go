@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"ruvel/core/audio"
+	"ruvel/core/loudness"
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/testkit"
@@ -131,4 +132,14 @@ func FuzzLoadingADocument(f *testing.F) {
 		require.Equal(t, d.JSON(), again.JSON())
 		require.GreaterOrEqual(t, d.Length(), audio.Frames(0))
 	})
+}
+
+func TestATargetThatIsNoLongerOfferedBecomesTheFirstOfThose(t *testing.T) {
+	d := session.New()
+	d.Target = "phonograph"
+	_, known := d.Aim()
+	assert.False(t, known)
+	assert.Equal(t, loudness.Targets()[0], d.Goal())
+	d.Target, d.Own = session.Own, session.OwnTarget{Name: "Ours", Integrated: -18, TruePeak: -2}
+	assert.Equal(t, "Ours", d.Goal().Name)
 }

@@ -27,12 +27,7 @@ var (
 	house housetest.House
 )
 
-func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
-		house = h
-		return nil
-	})
-}
+func TestMain(m *testing.M) { housetest.Into(m, &house) }
 
 func TestWhatCannotBeKeptKeepsNothingElseFromBeingKept(t *testing.T) {
 	show, err := house.Store.AddShow(ctx, "Harbour Hours")

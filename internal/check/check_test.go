@@ -22,12 +22,7 @@ var (
 	house housetest.House
 )
 
-func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
-		house = h
-		return nil
-	})
-}
+func TestMain(m *testing.M) { housetest.Into(m, &house) }
 
 func kinds(f check.Found) (out []string) {
 	for _, x := range f.Findings {

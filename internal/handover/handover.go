@@ -12,7 +12,6 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/credits"
 	"ruvel/core/details"
-	"ruvel/core/loudness"
 	"ruvel/core/master"
 	"ruvel/core/problem"
 	"ruvel/core/review"
@@ -120,18 +119,9 @@ func (h *Handover) outlook(ctx context.Context, episode string, doc session.Docu
 	if out.Measured = there; !there {
 		return nil
 	}
-	look := finish.Course(m).Ahead(targetOf(doc))
+	look := finish.Course(m).Ahead(doc.Goal())
 	out.Outlook = &look
 	return nil
-}
-
-// targetOf is what a session is to be delivered at.
-func targetOf(doc session.Document) loudness.Target {
-	t, known := doc.Aim()
-	if !known { // of a version that had others
-		t = loudness.Targets()[0]
-	}
-	return t
 }
 
 // wantedFile is one of the files that an episode is handed over as.

@@ -30,12 +30,7 @@ var (
 	house housetest.House
 )
 
-func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
-		house = h
-		return nil
-	})
-}
+func TestMain(m *testing.M) { housetest.Into(m, &house) }
 
 // found is a handover for which the check finds so much.
 func found(all ...review.Finding) *handover.Handover {

@@ -74,7 +74,7 @@ func (h *Handover) Mixdowns(ctx context.Context, episode string) ([]Mixdown, err
 	if err != nil {
 		return nil, err
 	}
-	target := targetOf(doc)
+	target := doc.Goal()
 	rows, err := h.Store.Mixdowns(ctx, episode)
 	out := []Mixdown{}
 	for _, m := range rows {
@@ -139,7 +139,7 @@ func (h *Handover) MixDown(ctx context.Context, episode string, want NewMixdowns
 	}
 	common := work.MixdownArguments{Version: version, Asked: time.Now().UTC()}
 	if !want.AsItIs {
-		t := targetOf(doc)
+		t := doc.Goal()
 		common.Target = &t
 		if want.Chapters && !want.ByItself {
 			common.Of = &session.Span{From: of.From, To: of.To}

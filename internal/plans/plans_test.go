@@ -26,12 +26,7 @@ var (
 	sound store.Sound
 )
 
-func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
-		house = h
-		return nil
-	})
-}
+func TestMain(m *testing.M) { housetest.Into(m, &house) }
 
 // ours are plans that are given back soon.
 func ours(idle time.Duration) *plans.Plans {

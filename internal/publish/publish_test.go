@@ -24,12 +24,7 @@ var (
 	house housetest.House
 )
 
-func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
-		house = h
-		return nil
-	})
-}
+func TestMain(m *testing.M) { housetest.Into(m, &house) }
 
 // finished is an episode of a new show with a finished file of one of its formats.
 func finished(t *testing.T, format string, made store.MadeOf) (store.Episode, store.Mixdown) {

@@ -150,10 +150,7 @@ func (s *Server) along(ctx context.Context, episode string, rev int64) (out Alon
 	if !there {
 		return out, problem.New("being-measured", "episode", "The mix is still being measured. Wait a moment.")
 	}
-	out = Along{Version: p.Version, Whole: m.Loudness}
-	if out.Target, there = doc.Aim(); !there {
-		out.Target = loudness.Targets()[0]
-	}
+	out = Along{Version: p.Version, Whole: m.Loudness, Target: doc.Goal()}
 	out.Low, out.High = loudness.RangeOf(m.Sum)
 	c := loudness.Along(m.Sum)
 	out.Momentary, out.ShortTerm, out.SoFar, out.TruePeak = hundredths(c.Momentary), hundredths(c.ShortTerm), hundredths(c.SoFar), hundredths(peaksOf(m))

@@ -46,10 +46,6 @@ func (s *Server) evenRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			target, err := s.target(ctx, in.Episode)
-			if err != nil {
-				return nil, fail(err)
-			}
 			all, err := s.thingsOf(ctx, in.Episode, version, doc, in.Of == "tracks", in.Clips)
 			if err != nil {
 				return nil, fail(err)
@@ -59,7 +55,7 @@ func (s *Server) evenRoutes(api huma.API) {
 			if in.To != 0 {
 				to = &in.To
 			}
-			out := Evening{Version: version, Ceiling: audio.DB(target.TruePeak), Rows: rows}
+			out := Evening{Version: version, Ceiling: audio.DB(doc.Goal().TruePeak), Rows: rows}
 			var plan []even.Row
 			out.Target, plan = even.Plan(things, in.By, to, out.Ceiling)
 			for i, row := range plan {

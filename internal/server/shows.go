@@ -213,11 +213,11 @@ func (s *Server) measured(ctx context.Context, episode string) (Measured, error)
 		return m, nil
 	}
 	m.Loudness = &e.Loudness.Of
-	target, err := s.target(ctx, episode)
+	doc, _, err := s.Store.Document(ctx, episode)
 	if err != nil {
 		return Measured{}, err
 	}
-	verdict := target.Judge(e.Loudness.Of)
+	verdict := doc.Goal().Judge(e.Loudness.Of)
 	m.Verdict = &verdict
 	return m, nil
 }
@@ -234,10 +234,7 @@ func (s *Server) estimated(ctx context.Context, episode string) (Estimated, erro
 	if err != nil {
 		return Estimated{}, err
 	}
-	target, known := doc.Aim()
-	if !known {
-		target = loudness.Targets()[0]
-	}
+	target := doc.Goal()
 	return s.estimates.Do(ctx, fmt.Sprintf("%s %d", episode, version), func(ctx context.Context) (Estimated, error) {
 		p, err := s.Plans.Current(ctx, episode, version)
 		if err != nil {
@@ -264,19 +261,6 @@ func (s *Server) treating(ctx context.Context, episode string, version int64, do
 		return nil, nil, err
 	}
 	return s.Turns.Plan(ctx, episode, p.Plan), p.Close, nil
-}
-
-// target is what an episode is to be delivered at.
-func (s *Server) target(ctx context.Context, episode string) (loudness.Target, error) {
-	doc, _, err := s.Store.Document(ctx, episode)
-	if err != nil {
-		return loudness.Target{}, err
-	}
-	t, known := doc.Aim()
-	if !known { // of a version that had others
-		t = loudness.Targets()[0]
-	}
-	return t, nil
 }
 
 // removeEpisode removes an episode with the files that are now nobody's, and tells the windows that show it.

@@ -33,12 +33,7 @@ var (
 	house housetest.House
 )
 
-func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
-		house = h
-		return nil
-	})
-}
+func TestMain(m *testing.M) { housetest.Into(m, &house) }
 
 func show(t *testing.T) store.Show {
 	t.Helper()

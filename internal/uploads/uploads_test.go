@@ -19,12 +19,7 @@ import (
 
 var house housetest.House
 
-func TestMain(m *testing.M) {
-	housetest.Main(m, func(h housetest.House) error {
-		house = h
-		return nil
-	})
-}
+func TestMain(m *testing.M) { housetest.Into(m, &house) }
 
 func TestOnlyWhatIsRightlyAnnouncedMayCome(t *testing.T) {
 	ctx := context.Background()

@@ -35,6 +35,14 @@ func Main(m *testing.M, ready func(House) error, ends ...func()) {
 	os.Exit(code)
 }
 
+// Into is Main of a package whose tests need no more than a house, which is put where they find it.
+func Into(m *testing.M, house *House) {
+	Main(m, func(h House) error {
+		*house = h
+		return nil
+	})
+}
+
 // MainAlone is Main with a database server of the house's own, which may be killed.
 func MainAlone(m *testing.M, ready func(House) error, ends ...func()) {
 	os.Exit(run(m, running.Settings{}, ready, ends))
