@@ -83,19 +83,12 @@ func (w *wav) head(s Setting, label *Label) []byte {
 	if s.Format.how == asBWF {
 		h = append(h, chunk("bext", bext(s, label))...)
 	}
-	code := uint16(1) // whole numbers
+	code := uint16(wholeNumbers)
 	if s.Format.bits == 32 {
-		code = 3 // floating point
+		code = floatingPoint
 	}
-	var fmtChunk []byte
-	for _, v := range []any{code, uint16(s.Channels), uint32(s.Rate), uint32(s.Rate) * uint32(w.frame), uint16(w.frame), uint16(s.Format.bits)} {
-		fmtChunk, _ = binary.Append(fmtChunk, binary.LittleEndian, v)
-	}
-	if code == 3 {
-		fmtChunk = append(fmtChunk, 0, 0)
-	}
-	h = append(h, chunk("fmt ", fmtChunk)...)
-	if code == 3 {
+	h = append(h, formatChunk(code, s.Channels, s.Rate, s.Format.bits)...)
+	if code == floatingPoint {
 		w.factAt = int64(len(h)) + 8
 		h = append(h, chunk("fact", make([]byte, 4))...)
 	}
@@ -108,6 +101,18 @@ func (w *wav) head(s Setting, label *Label) []byte {
 	h = append(h, label.cues(s.Rate)...)
 	w.dataAt = int64(len(h)) + 4
 	return append(h, "data\x00\x00\x00\x00"...)
+}
+
+// formatChunk says how samples are kept: one of so many channels has so many bits.
+func formatChunk(code uint16, channels, rate, bits int) (out []byte) {
+	frame := channels * bits / 8
+	for _, v := range []any{code, uint16(channels), uint32(rate), uint32(rate * frame), uint16(frame), uint16(bits)} {
+		out, _ = binary.Append(out, binary.LittleEndian, v)
+	}
+	if code == floatingPoint {
+		out = append(out, 0, 0) // no more is said of it
+	}
+	return chunk("fmt ", out)
 }
 
 // chunk is one of a RIFF file, of an even length.

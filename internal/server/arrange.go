@@ -16,6 +16,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/core/session"
 	"ruvel/core/speech"
+	"ruvel/internal/listening"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
@@ -216,8 +217,8 @@ func (s *Server) try(ctx context.Context, in *struct {
 		return nil, newError(http.StatusServiceUnavailable, "Too many edits are being tried at the moment. Wait until some of them have been heard.", "too-many-listeners")
 	}
 	ended := sync.OnceFunc(func() { s.trying.Add(-1); p.Close() })
-	sound := renderedWAV(p.Plan, in.From, in.To, func(do func()) error { return s.Turns.In(ctx, in.Episode, do) })
-	if _, err := sound.frames(0, 1); err != nil { // so that what cannot be heard is an answer, not one that breaks off
+	sound, err := listening.File(p.Plan, in.From, in.To, func(do func()) error { return s.Turns.In(ctx, in.Episode, do) })
+	if err != nil { // so that what cannot be heard is an answer, not one that breaks off
 		ended()
 		return nil, fail(err)
 	}

@@ -19,6 +19,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/waveform"
+	"ruvel/internal/listening"
 )
 
 // Limits of one request for peaks.
@@ -150,7 +151,7 @@ func (s *Server) sendPeaks(ctx context.Context, w http.ResponseWriter, ranges []
 			}
 			mu.Lock()
 			defer mu.Unlock()
-			_ = c.SetWriteDeadline(time.Now().Add(readable))
+			_ = c.SetWriteDeadline(time.Now().Add(listening.Readable))
 			if _, err := w.Write(out); err != nil {
 				return err
 			}

@@ -12,6 +12,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/library"
+	"ruvel/internal/media"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
@@ -125,6 +126,6 @@ func (s *Server) audioOf(ctx context.Context, id string) (*huma.StreamResponse, 
 		r, w := humachi.Unwrap(ctx)
 		w.Header().Set("Content-Type", "audio/wav")
 		w.Header().Set("Cache-Control", forever)
-		http.ServeContent(w, r, "", time.Time{}, newWAV(c.PCM))
+		http.ServeContent(w, r, "", time.Time{}, media.PlayPCM(c.PCM))
 	}}, nil
 }

@@ -1,4 +1,4 @@
-package server
+package listening
 
 import (
 	"testing"
@@ -21,7 +21,7 @@ func TestAListenerIsNotSentMoreThanASecondAndAHalfAheadOfWhatWasHeard(t *testing
 		"half way from the one to the other, twice what played": {time.Second / 2, leadAtOnce + audio.Second + 2*more},
 	} {
 		begun := time.Now()
-		assert.True(t, (&stream{sent: c.sent}).pause(t.Context(), begun.Add(-c.played)), name)
+		assert.True(t, (&Stream{sent: c.sent}).pause(t.Context(), begun.Add(-c.played)), name)
 		assert.GreaterOrEqual(t, time.Since(begun), 90*time.Millisecond, name)
 	}
 }
