@@ -8,6 +8,10 @@ import (
 	"net/http"
 	"testing"
 
+	"ruvel/internal/episodes"
+
+	"ruvel/internal/check"
+
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -18,7 +22,6 @@ import (
 	"ruvel/core/session"
 	"ruvel/internal/demo"
 	"ruvel/internal/handover"
-	"ruvel/internal/server"
 	"ruvel/testkit"
 )
 
@@ -234,14 +237,14 @@ func TestLoudnessIsDrawnInStepWithTheTimelineAndToldInATable(t *testing.T) {
 		const a = t[0].getBoundingClientRect(), b = t[t.length - 1].getBoundingClientRect(), p = document.querySelector(".loudness-strip .place").getBoundingClientRect();
 		return at(t[0]) + (p.x + p.width / 2 - a.x) / (b.x - a.x) * (at(t[t.length - 1]) - at(t[0])); })()`)
 	w.Until(fmt.Sprintf(`Math.abs(document.querySelector("footer .figures").innerText.split("/")[0].split(":").reduce((s, v) => s * 60 + Number(v), 0) - %v) < 0.5`, half))
-	a := get[server.Along](t, "/api/episodes/"+episode+"/loudness/course")
+	a := get[check.Along](t, "/api/episodes/"+episode+"/loudness/course")
 	assert.InDelta(t, -16, a.Whole.Integrated, 0.2)
 }
 
 func TestTwoVersionsAreHeardAsLoudWithoutAClickAndComparedBlind(t *testing.T) {
 	t.Parallel()
 	w, episode := withVoice(t, "Two versions")
-	version := get[server.Desk](t, "/api/episodes/"+episode).Version
+	version := get[episodes.Desk](t, "/api/episodes/"+episode).Version
 	w.Type(`[aria-label^="Fader of"][aria-label$="in dB"]`, "-9")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Fader == -9 })
 	w.Press("Check")
@@ -250,7 +253,7 @@ func TestTwoVersionsAreHeardAsLoudWithoutAClickAndComparedBlind(t *testing.T) {
 	w.Until(`document.querySelector(".el-select:has([aria-label='Compare with'])")`)
 	chooseStep(w, 1)
 	w.Until(`document.querySelector(".differs")?.innerText.includes("9.0 LU softer")`)
-	c := get[server.Compared](t, fmt.Sprintf("/api/episodes/%s/compare?of=step:%d", episode, steps-1))
+	c := get[check.Compared](t, fmt.Sprintf("/api/episodes/%s/compare?of=step:%d", episode, steps-1))
 	assert.InDelta(t, -9, c.Then.Gain, 0.1)
 
 	// Heard, the louder one made softer: the level of the loud words stays.
@@ -277,7 +280,7 @@ func TestTwoVersionsAreHeardAsLoudWithoutAClickAndComparedBlind(t *testing.T) {
 	w.Until(`/A is (now|then), B is (now|then)\./.test(document.querySelector("aside").innerText)`)
 	w.Press("Pause the comparison")
 	withoutAClick(w)
-	assert.Equal(t, version+1, get[server.Desk](t, "/api/episodes/"+episode).Version, "nothing but the fader has changed")
+	assert.Equal(t, version+1, get[episodes.Desk](t, "/api/episodes/"+episode).Version, "nothing but the fader has changed")
 }
 
 // chooseStep chooses the step of the history to compare with that stands so many rows from the top.

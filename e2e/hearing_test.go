@@ -8,6 +8,10 @@ import (
 	"strings"
 	"testing"
 
+	"ruvel/internal/episodes"
+
+	"ruvel/internal/balance"
+
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -16,7 +20,6 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
-	"ruvel/internal/server"
 	"ruvel/internal/store"
 	"ruvel/testkit"
 )
@@ -164,8 +167,8 @@ func TestTheLoudnessOfTheShowFollowsTheHandAndIsThatOfTheMix(t *testing.T) {
 	t.Parallel()
 	w := OpenWindow(t, base)
 	episode := withTwoClips(t, w, "Follows the hand")
-	estimated := func() server.Estimated {
-		return get[server.Estimated](t, "/api/episodes/"+episode+"/loudness/estimate")
+	estimated := func() balance.Estimated {
+		return get[balance.Estimated](t, "/api/episodes/"+episode+"/loudness/estimate")
 	}
 	whole := `document.querySelector(".whole .figures").innerText`
 	w.Until(`/^−?\d/.test(` + whole + `)`)
@@ -176,21 +179,21 @@ func TestTheLoudnessOfTheShowFollowsTheHandAndIsThatOfTheMix(t *testing.T) {
 	w.Until(whole + ` !== ` + fmt.Sprintf("%q", before))
 	about := estimated()
 	require.Eventually(t, func() bool {
-		m := get[server.Measured](t, "/api/episodes/"+episode+"/loudness")
+		m := get[balance.Measured](t, "/api/episodes/"+episode+"/loudness")
 		return m.Version == about.Version && !m.Measuring
 	}, patience, patience/1000)
-	m := get[server.Measured](t, "/api/episodes/"+episode+"/loudness")
+	m := get[balance.Measured](t, "/api/episodes/"+episode+"/loudness")
 	assert.InDelta(t, m.Loudness.Integrated, about.Integrated, 0.5)
 	t.Logf("estimated %.2f, measured %.2f LUFS", about.Integrated, m.Loudness.Integrated)
 	w.Until(fmt.Sprintf(`%s.startsWith(%q)`, whole, strings.ReplaceAll(fmt.Sprintf("%.1f", m.Loudness.Integrated), "-", "−")))
 
 	// On the sample, too, in which voices and music of all kinds lie over each other.
 	for _, show := range get[[]store.Show](t, "/api/shows") {
-		for _, e := range get[[]server.Episode](t, "/api/shows/"+show.ID+"/episodes") {
+		for _, e := range get[[]episodes.Episode](t, "/api/shows/"+show.ID+"/episodes") {
 			if e.Loudness == nil || e.Title != "The Last Fog Signal" {
 				continue
 			}
-			if got := get[server.Estimated](t, "/api/episodes/"+e.ID+"/loudness/estimate"); got.Version == e.Version {
+			if got := get[balance.Estimated](t, "/api/episodes/"+e.ID+"/loudness/estimate"); got.Version == e.Version {
 				t.Logf("the sample: estimated %.2f, measured %.2f LUFS", got.Integrated, e.Loudness.Integrated)
 				assert.InDelta(t, e.Loudness.Integrated, got.Integrated, 0.5)
 			}

@@ -6,6 +6,8 @@ import (
 	"path/filepath"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -13,7 +15,6 @@ import (
 	"ruvel/core/session"
 	"ruvel/internal/demo"
 	"ruvel/internal/handover"
-	"ruvel/internal/server"
 	"ruvel/testkit"
 )
 
@@ -124,8 +125,8 @@ func TestAHouseSoundIsTakenFromAnEpisodeEditedAndBroughtAlong(t *testing.T) {
 	require.NoError(t, err)
 	noSeriousFault(t, w, string(axe), "house sound")
 	show := desk(t, source).Episode.Show
-	var layout server.Layout
-	for _, l := range get[[]server.Layout](t, "/api/shows/"+show+"/layouts") {
+	var layout episodes.Layout
+	for _, l := range get[[]episodes.Layout](t, "/api/shows/"+show+"/layouts") {
 		if l.Title == "To be taken from" {
 			layout = l
 		}

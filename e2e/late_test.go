@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -186,7 +188,7 @@ func TestDetailsAreChangedFieldByField(t *testing.T) {
 	w := OpenWindow(t, base)
 	episode := newEpisode(w, "Details of two")
 	said := func() details.Details {
-		return get[server.Desk](t, "/api/episodes/"+episode).Episode.Details
+		return get[episodes.Desk](t, "/api/episodes/"+episode).Episode.Details
 	}
 	w.Press("Hand over")
 	w.Press("Details")

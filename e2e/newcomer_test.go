@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -21,7 +23,6 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
-	"ruvel/internal/server"
 	"ruvel/testkit"
 )
 
@@ -81,8 +82,8 @@ func dropped(t testing.TB) (voice, music string) {
 	return voice, music
 }
 
-func desk(t testing.TB, episode string) server.Desk {
-	return get[server.Desk](t, "/api/episodes/"+episode)
+func desk(t testing.TB, episode string) episodes.Desk {
+	return get[episodes.Desk](t, "/api/episodes/"+episode)
 }
 
 // clipNamed finds a clip by its name.

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -52,9 +54,9 @@ func TestAnOutageInTheMiddleOfEverythingLosesNothing(t *testing.T) {
 			line := StartLine(t, p.Address)
 			w := OpenWindow(t, line.Address)
 			show := of[store.Show](t, p.Address, "POST", "/shows", map[string]any{"name": "Harbour Hours"})
-			made := of[server.Episode](t, p.Address, "POST", "/shows/"+show.ID+"/episodes", map[string]any{"title": "Cut off"})
+			made := of[episodes.Episode](t, p.Address, "POST", "/shows/"+show.ID+"/episodes", map[string]any{"title": "Cut off"})
 			document := func() session.Document {
-				return of[server.Desk](t, p.Address, "GET", "/episodes/"+made.ID, nil).Document
+				return of[episodes.Desk](t, p.Address, "GET", "/episodes/"+made.ID, nil).Document
 			}
 			w.Go("/episodes/" + made.ID)
 			voice, music := dropped(t)
@@ -63,7 +65,7 @@ func TestAnOutageInTheMiddleOfEverythingLosesNothing(t *testing.T) {
 			w.Until(`document.querySelectorAll(".clip").length === 2`)
 			_, bed, _ := clipNamed(t, document(), "Slack water")
 			of[any](t, p.Address, "POST", "/episodes/"+made.ID+"/edits", map[string]any{
-				"base": of[server.Desk](t, p.Address, "GET", "/episodes/"+made.ID, nil).Version,
+				"base": of[episodes.Desk](t, p.Address, "GET", "/episodes/"+made.ID, nil).Version,
 				"op":   map[string]any{"type": "loop-clip", "clip": bed, "length": 400 * 48000},
 			})
 			w.Until(`document.querySelectorAll(".clip").length > 2`)

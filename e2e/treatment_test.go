@@ -5,6 +5,8 @@ import (
 	"math"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -13,7 +15,6 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/core/treat"
-	"ruvel/internal/server"
 	"ruvel/testkit"
 )
 
@@ -258,7 +259,7 @@ func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testi
 	w.Type(`[aria-label="Over, typed"]`, "-32")
 	w.Type(`[aria-label="Ratio, typed"]`, "5")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Ratio == 5 })
-	version := get[server.Desk](t, "/api/episodes/"+episode).Version
+	version := get[episodes.Desk](t, "/api/episodes/"+episode).Version
 	// Of the last seconds that were heard: how many dB lie between loud and soft, and the mean power.
 	const last = `(() => {
 		const all = window.__heard.slice(-300).flatMap(b => [...b[0]]), levels = [], hop = 480;
@@ -293,7 +294,7 @@ func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testi
 	}
 	w.Press("Pause")
 	withoutAClick(w)
-	assert.Equal(t, version, get[server.Desk](t, "/api/episodes/"+episode).Version, "nothing of the session has changed")
+	assert.Equal(t, version, get[episodes.Desk](t, "/api/episodes/"+episode).Version, "nothing of the session has changed")
 }
 
 func TestAChosenStretchBecomesASoundThatStandsOverItsOriginal(t *testing.T) {

@@ -19,6 +19,8 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -194,7 +196,7 @@ func TestAServerKilledAtWorkLosesNothingAndLeavesNothingHalfMade(t *testing.T) {
 	r.kill()
 	r = serve(t, data, "--no-demo")
 	r.until(func() bool { return r.state(job) == "done" })
-	desk := ask[server.Desk](r, "GET", "/episodes/"+episode, nil)
+	desk := ask[episodes.Desk](r, "GET", "/episodes/"+episode, nil)
 	require.Len(t, desk.Document.Tracks, 1)
 	require.Len(t, desk.Document.Tracks[0].Clips, 1, "placed once")
 	assert.Equal(t, 240*audio.Second, desk.Document.Length())
@@ -221,14 +223,14 @@ func TestAServerKilledAtWorkLosesNothingAndLeavesNothingHalfMade(t *testing.T) {
 	}
 	_ = r.cmd.Wait()
 	r = serve(t, data, "--no-demo")
-	after := ask[server.Desk](r, "GET", "/episodes/"+episode, nil)
+	after := ask[episodes.Desk](r, "GET", "/episodes/"+episode, nil)
 	assert.GreaterOrEqual(t, after.Version, answered)
 	assert.LessOrEqual(t, after.Version, answered+1)
 	assert.Len(t, after.Document.Markers, int(after.Version-desk.Version))
 	for range after.Document.Markers {
 		ask[work.ChangeEvent](r, "POST", "/episodes/"+episode+"/undo", nil)
 	}
-	undone := ask[server.Desk](r, "GET", "/episodes/"+episode, nil)
+	undone := ask[episodes.Desk](r, "GET", "/episodes/"+episode, nil)
 	assert.Equal(t, string(desk.Document.JSON()), string(undone.Document.JSON()), "undo goes back across the crash")
 
 	// During an export.

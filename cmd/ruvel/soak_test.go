@@ -18,6 +18,8 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -25,7 +27,6 @@ import (
 	"ruvel/core/session"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
-	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )
@@ -231,7 +232,7 @@ func TestNothingIsLostOrLeaksHoweverOftenSomethingIsKilled(t *testing.T) {
 	require.Equal(t, 200, status, string(out))
 	var track string
 	require.Eventually(t, func() bool {
-		doc := insisted[server.Desk](s, "GET", "/episodes/"+heard, nil).Document
+		doc := insisted[episodes.Desk](s, "GET", "/episodes/"+heard, nil).Document
 		if clipsOf(doc) == 1 {
 			track = doc.Tracks[0].ID
 		}
@@ -284,7 +285,7 @@ func (s *soak) nothingIsLost(show string, marks map[string]int, heard string, im
 		return len(insisted[[]work.JobEvent](s, "GET", "/shows/"+show+"/jobs", nil)) == 0
 	}, 2*time.Minute, 50*time.Millisecond)
 	for episode, want := range marks {
-		doc := insisted[server.Desk](s, "GET", "/episodes/"+episode, nil).Document
+		doc := insisted[episodes.Desk](s, "GET", "/episodes/"+episode, nil).Document
 		there := map[string]int{}
 		for _, m := range doc.Markers {
 			there[m.Name]++
@@ -293,7 +294,7 @@ func (s *soak) nothingIsLost(show string, marks map[string]int, heard string, im
 			require.Equal(s.t, 1, there[fmt.Sprintf("mark %d", n)], "an acknowledged edit is there once")
 		}
 	}
-	doc := insisted[server.Desk](s, "GET", "/episodes/"+heard, nil).Document
+	doc := insisted[episodes.Desk](s, "GET", "/episodes/"+heard, nil).Document
 	clips := clipsOf(doc) - 1
 	// A database that is killed after it kept a job and before it said so is answered with
 	// "does not answer", if it does not come back soon: such a job was not acknowledged, and is done.

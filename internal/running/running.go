@@ -13,11 +13,14 @@ import (
 
 	"gocloud.dev/blob/fileblob"
 
+	"ruvel/internal/arrange"
 	"ruvel/internal/backup"
+	"ruvel/internal/balance"
 	"ruvel/internal/check"
 	"ruvel/internal/chunks"
 	"ruvel/internal/database"
 	"ruvel/internal/disk"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/hosts"
 	"ruvel/internal/library"
@@ -150,12 +153,15 @@ func (h *House) equip(folder string) {
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
 	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
 	h.Takes = &takes.Takes{Store: h.Store, Chunks: h.Worker.Chunks, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
+	h.Arrange = arrange.New(arrange.Arranger{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Turns: h.Turns, Worker: h.Worker})
+	h.Balance = balance.New(balance.Balancer{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Sounds: h.Sounds, Turns: h.Turns})
+	h.Episodes = &episodes.Episodes{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Takes: h.Takes, Bucket: h.Bucket, Queue: h.Queue}
 	h.Check = check.New(check.Checker{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Sounds: h.Sounds, Library: h.Library, Takes: h.Takes, Turns: h.Turns})
 	h.Handover = &handover.Handover{
 		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: folder, Check: h.Check.Findings,
 	}
 	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
-	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Handover.Sheet)
+	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Bucket, h.Handover.Sheet)
 	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
 }
 

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -27,17 +29,17 @@ func kept(t *testing.T) (episode string, doc session.Document) {
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 4*audio.Second, 6))
 	voice := imported(t, show, episode, "voice", testkit.Noise(1, 0.3, 3*audio.Second, 7))
 	want[any](t, "PATCH", "/shows/"+show+"/sounds/"+voice, map[string]any{"name": "Link", "title": "A link", "author": "Ada Quill", "licence": "own", "tempo": 96})
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	do(t, episode, version, map[string]any{"type": "add-marker", "at": 48000, "length": 48000, "name": "Opening", "chapter": true})
 	artwork := want[server.Picture](t, "POST", "/shows/"+show+"/pictures", drawn(t, 1400))
 	small := want[server.Picture](t, "POST", "/shows/"+show+"/pictures?for=chapter", drawn(t, 320))
-	for id := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers {
+	for id := range want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers {
 		do(t, episode, version+1, map[string]any{"type": "set-markers", "markers": []any{map[string]any{"marker": id, "picture": small.ID}}})
 	}
 	want[any](t, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill", "artwork": artwork.ID}))
-	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Of fog", "guests": []string{"Odd"}}))
+	want[episodes.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Of fog", "guests": []string{"Odd"}}))
 	want[any](t, "PATCH", "/episodes/"+episode+"/script", map[string]any{"base": 0, "text": "Two blasts."})
-	return episode, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document
+	return episode, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document
 }
 
 func TestAnArchiveOpensAgainElsewhereWithNothingLost(t *testing.T) {
@@ -53,9 +55,9 @@ func TestAnArchiveOpensAgainElsewhereWithNothingLost(t *testing.T) {
 	job := upload(t, data, map[string]string{"filename": "fog.ZIP", "show": elsewhere})
 	j := ended(t, job)
 	require.Equal(t, "done", string(j.State), "%v", j.Problem)
-	there := want[server.Desk](t, "GET", "/episodes/"+job, nil)
+	there := want[episodes.Desk](t, "GET", "/episodes/"+job, nil)
 	assert.Equal(t, string(doc.JSON()), string(there.Document.JSON()), "byte for byte")
-	list := want[[]server.Episode](t, "GET", "/shows/"+elsewhere+"/episodes", nil)
+	list := want[[]episodes.Episode](t, "GET", "/shows/"+elsewhere+"/episodes", nil)
 	require.Len(t, list, 1)
 	assert.Equal(t, "The Last Fog Signal", list[0].Title)
 	mix := func(episode string) []byte {

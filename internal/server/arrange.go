@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"net/http"
-	"strings"
 	"sync"
 	"time"
 
@@ -14,8 +13,7 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/pause"
 	"ruvel/core/problem"
-	"ruvel/core/session"
-	"ruvel/core/speech"
+	"ruvel/internal/arrange"
 	"ruvel/internal/listening"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -25,17 +23,6 @@ import (
 type Past struct {
 	Steps   []store.Step `json:"steps" nullable:"false" doc:"The last first"`
 	Applied int64        `json:"applied" doc:"How many steps are applied; those with a higher number have been undone"`
-}
-
-// Pauses is what can be tightened in an episode.
-type Pauses struct {
-	Pauses  []pause.Pause `json:"pauses" nullable:"false"`
-	Version int64         `json:"version" doc:"That they were found in"`
-}
-
-// Spoken is where somebody speaks.
-type Spoken struct {
-	Spans []session.Span `json:"spans" nullable:"false" doc:"In order and apart from each other, in session time"`
 }
 
 // longestTry is how much of an edit that has not been made can be heard at a time.
@@ -62,11 +49,7 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			To     audio.Frames `query:"to" minimum:"0" doc:"What is left of them; left out: 0.5 s"`
 			Meant  audio.Frames `query:"meant" minimum:"0" default:"240000" doc:"Longer ones are listed, and not chosen; 0: all are"`
 		},
-		) (*body[Pauses], error) {
-			doc, version, err := s.Store.Document(ctx, in.Episode)
-			if err != nil {
-				return nil, fail(err)
-			}
+		) (*body[arrange.Pauses], error) {
 			wanted := pause.Default()
 			if in.Longer > 0 {
 				wanted.Longer = in.Longer
@@ -75,14 +58,7 @@ func (s *Server) arrangeRoutes(api huma.API) {
 				wanted.To = in.To
 			}
 			wanted.Meant = in.Meant
-			tracks := voices(doc, in.Tracks)
-			done, err := s.listened(ctx, in.Episode, doc, tracks)
-			if err != nil {
-				return nil, fail(err)
-			}
-			defer done()
-			found, err := pause.Find(doc, tracks, s.Sounds.Speech(ctx), wanted)
-			return answer(Pauses{found, version}, err)
+			return answer(s.Arrange.Pauses(ctx, in.Episode, splitIDs(in.Tracks), wanted))
 		})
 	huma.Register(api, operation("GET", "/episodes/{episode}/speech", "find-speech", "Where somebody is heard to speak in a stretch of an episode"),
 		func(ctx context.Context, in *struct {
@@ -90,22 +66,25 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			From audio.Frames `query:"from" minimum:"0"`
 			To   audio.Frames `query:"to" minimum:"0"`
 		},
-		) (*body[Spoken], error) {
-			doc, _, err := s.Store.Document(ctx, in.Episode)
-			if err != nil {
-				return nil, fail(err)
-			}
-			done, err := s.listened(ctx, in.Episode, doc, voices(doc, ""))
-			if err != nil {
-				return nil, fail(err)
-			}
-			defer done()
-			spans, err := speech.Spoken(doc, s.Sounds.Speech(ctx), in.From, in.To)
-			return answer(Spoken{append([]session.Span{}, spans...)}, err)
+		) (*body[arrange.Spoken], error) {
+			return answer(s.Arrange.Spoken(ctx, in.Episode, in.From, in.To))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/try", "try-edit", "Hear up to a minute of the mix as it would be after an edit, as 16-bit WAV; nothing changes"), s.try)
+	s.makeRoutes(api)
 	s.historyRoutes(api)
 	s.versionRoutes(api)
+}
+
+// makeRoutes are those by which what arranging leads to is heard before it is done, or made a sound.
+func (s *Server) makeRoutes(api huma.API) {
+	huma.Register(api, operation("GET", "/episodes/{episode}/try", "try-edit", "Hear up to a minute of the mix as it would be after an edit, as 16-bit WAV; nothing changes"), s.try)
+	huma.Register(api, operation("POST", "/episodes/{episode}/renderings", "render-clips", "Render clips of the current version to a sound of the show"),
+		func(ctx context.Context, in *struct {
+			InEpisode
+			Body arrange.NewRendering
+		},
+		) (*body[work.JobEvent], error) {
+			return answer(s.Arrange.Render(ctx, in.Episode, in.Body))
+		})
 }
 
 func (s *Server) historyRoutes(api huma.API) {
@@ -160,37 +139,6 @@ func (s *Server) versionRoutes(api huma.API) {
 type inVersion struct {
 	InEpisode
 	Version string `path:"version" format:"uuid"`
-}
-
-// voices are the tracks that were named, or all for voices.
-func voices(doc session.Document, named string) (out []string) {
-	if named != "" {
-		return strings.Split(named, ",")
-	}
-	for _, t := range doc.Tracks {
-		if t.Part == session.Voice {
-			out = append(out, t.ID)
-		}
-	}
-	return out
-}
-
-// listened waits for the turn to look at where tracks speak, and gives what ends it. What is not known of their sounds is found
-// out before, so that a working copy that has to be made anew, which takes minutes, holds up nobody else.
-func (s *Server) listened(ctx context.Context, episode string, doc session.Document, tracks []string) (done func(), err error) {
-	source := s.Sounds.Speech(ctx)
-	for _, id := range tracks {
-		i := doc.FindTrack(id)
-		if i < 0 {
-			continue // which whoever looks will say
-		}
-		for _, c := range doc.Tracks[i].Clips {
-			if _, err := source.Phrases(c.Sound, doc.Sounds[c.Sound].Sensitivity); err != nil {
-				return nil, err
-			}
-		}
-	}
-	return s.Turns.Compute(ctx, episode)
 }
 
 func (s *Server) try(ctx context.Context, in *struct {

@@ -7,6 +7,10 @@ import (
 	"net/url"
 	"testing"
 
+	"ruvel/internal/arrange"
+
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -30,12 +34,12 @@ func withPauses(t *testing.T) (show, episode, clip string, pcm audio.PCM, versio
 		}
 	}
 	imported(t, show, episode, "voice", pcm)
-	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	desk := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	require.Len(t, desk.Document.Tracks, 1)
 	track := desk.Document.Tracks[0]
 	if track.Part != session.Voice {
 		do(t, episode, desk.Version, map[string]any{"type": "set-tracks", "tracks": []map[string]any{{"track": track.ID, "part": "voice"}}})
-		desk = want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+		desk = want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	}
 	for id := range track.Clips {
 		clip = id
@@ -46,7 +50,7 @@ func withPauses(t *testing.T) (show, episode, clip string, pcm audio.PCM, versio
 func TestPausesAreFoundTriedAndTightened(t *testing.T) {
 	_, episode, _, _, version := withPauses(t)
 	start := 1 * audio.Second // where an import is placed by the tests
-	found := want[server.Pauses](t, "GET", "/episodes/"+episode+"/pauses", nil)
+	found := want[arrange.Pauses](t, "GET", "/episodes/"+episode+"/pauses", nil)
 	require.Len(t, found.Pauses, 1)
 	p := found.Pauses[0]
 	assert.InDelta(t, float64(start+4*audio.Second), float64(p.From), 0.08*audio.Rate)
@@ -60,12 +64,12 @@ func TestPausesAreFoundTriedAndTightened(t *testing.T) {
 	status, header, tried := call(t, "GET", fmt.Sprintf("/episodes/%s/try?from=%d&to=%d&op=%s", episode, from, to, url.QueryEscape(string(text))), nil)
 	require.Equal(t, 200, status, string(tried))
 	assert.Equal(t, "audio/wav", header.Get("Content-Type"))
-	assert.Equal(t, version, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version, "trying changes nothing")
+	assert.Equal(t, version, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version, "trying changes nothing")
 	do(t, episode, version, op)
 	after := stream(t, episode, fmt.Sprintf("from=%d&to=%d", from, to))
 	back := testkit.ReadAudio(t, testkit.WriteFile(t, "tried.wav", tried), 2)
 	assert.Less(t, testkit.MaxDifference(t, after, back), 2.0/32768, "what was heard before is what it became")
-	assert.Empty(t, want[server.Pauses](t, "GET", "/episodes/"+episode+"/pauses", nil).Pauses)
+	assert.Empty(t, want[arrange.Pauses](t, "GET", "/episodes/"+episode+"/pauses", nil).Pauses)
 	code, _ := refused(t, 422, "GET", "/episodes/"+episode+"/pauses?longer=100&to=48000", nil)
 	assert.Equal(t, "bad-pauses", code)
 	code, _ = refused(t, 422, "GET", fmt.Sprintf("/episodes/%s/try?from=0&to=%d&op=%s", episode, 61*audio.Second, url.QueryEscape(string(text))), nil)
@@ -129,12 +133,12 @@ func TestTheHistoryIsWalkedAndVersionsAreNamed(t *testing.T) {
 	v := want[store.NamedVersion](t, "POST", "/episodes/"+episode+"/versions", map[string]any{"name": "Three voices"})
 	change := want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/history/1", nil)
 	assert.Equal(t, "Add the track “Voice 2”", change.Redo)
-	assert.Len(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks, 1)
+	assert.Len(t, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks, 1)
 	assert.Len(t, want[[]store.NamedVersion](t, "GET", "/episodes/"+episode+"/versions", nil), 1)
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/versions/"+v.ID+"/return", nil)
-	assert.Len(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks, 3)
+	assert.Len(t, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks, 3)
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
-	assert.Len(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks, 1)
+	assert.Len(t, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks, 1)
 	code, _ := refused(t, 404, "POST", "/episodes/"+episode+"/history/99", nil)
 	assert.Equal(t, "unknown-step", code)
 	want[any](t, "DELETE", "/episodes/"+episode+"/versions/"+v.ID, nil)

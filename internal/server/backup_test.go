@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -13,7 +15,6 @@ import (
 	"ruvel/core/session"
 	"ruvel/internal/archive"
 	"ruvel/internal/backup"
-	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )
@@ -64,7 +65,7 @@ func TestABackupKeepsWhatHasChangedAndRemovesNothing(t *testing.T) {
 		return nil
 	}
 	before := len(open().Document.Markers)
-	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	desk := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": desk.Version, "op": map[string]any{"type": "add-marker", "at": 4800, "name": "Later"}})
 	written, err := house.Backup.Write(t.Context(), folder)
 	require.NoError(t, err)

@@ -8,6 +8,10 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
+	"ruvel/internal/balance"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -16,7 +20,6 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/lead"
 	"ruvel/core/session"
-	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )
@@ -27,7 +30,7 @@ func spokenOver(t *testing.T) (show, episode, voice, music string) {
 	show, episode = newEpisode(t)
 	imported(t, show, episode, "keeper", speaks(12*audio.Second))
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.2, 24*audio.Second, 31))
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	require.Len(t, d.Document.Tracks, 2)
 	voice, music = d.Document.Tracks[0].ID, d.Document.Tracks[1].ID
 	do(t, episode, d.Version, map[string]any{"type": "set-tracks", "tracks": []any{
@@ -35,7 +38,7 @@ func spokenOver(t *testing.T) (show, episode, voice, music string) {
 	}})
 	clip := d.Document.Tracks[0].ClipsInOrder()[0]
 	theme := d.Document.Tracks[1].ClipsInOrder()[0]
-	d = want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d = want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, d.Version, map[string]any{"type": "move-clips", "moves": []any{
 		map[string]any{"clip": clip, "start": 6 * audio.Second}, map[string]any{"clip": theme, "start": 0},
 	}})
@@ -47,16 +50,16 @@ const around = "from=240000&to=432000"
 
 func makeWay(t *testing.T, episode, track string, way session.Way) work.ChangeEvent {
 	t.Helper()
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	return do(t, episode, d.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "way": way}}})
 }
 
 // balanceOf waits until the lead has been measured.
-func balanceOf(t *testing.T, episode string, version int64) (b server.Balance) {
+func balanceOf(t *testing.T, episode string, version int64) (b balance.Balance) {
 	t.Helper()
 	require.Eventually(t, func() bool {
-		want[server.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
-		b = want[server.Balance](t, "GET", fmt.Sprintf("/episodes/%s/balance?rev=%d", episode, version), nil)
+		want[balance.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
+		b = want[balance.Balance](t, "GET", fmt.Sprintf("/episodes/%s/balance?rev=%d", episode, version), nil)
 		return b.Measured
 	}, time.Minute, 20*time.Millisecond)
 	return b
@@ -64,7 +67,7 @@ func balanceOf(t *testing.T, episode string, version int64) (b server.Balance) {
 
 func TestMusicMakesWayForSpeechAsItIsToldAndHeard(t *testing.T) {
 	_, episode, voice, music := spokenOver(t)
-	before := want[server.Balance](t, "GET", "/episodes/"+episode+"/balance", nil)
+	before := want[balance.Balance](t, "GET", "/episodes/"+episode+"/balance", nil)
 	assert.NotEmpty(t, before.Misses, "the music covers the voice")
 	assert.Equal(t, music, before.Misses[0].Track)
 	assert.Contains(t, before.Misses[0].Text, "covers the voice")
@@ -75,7 +78,7 @@ func TestMusicMakesWayForSpeechAsItIsToldAndHeard(t *testing.T) {
 
 	way := duck.Starts()[1].Way
 	c := makeWay(t, episode, music, way)
-	about := want[server.Balance](t, "GET", fmt.Sprintf("/episodes/%s/balance?rev=%d", episode, c.Version), nil)
+	about := want[balance.Balance](t, "GET", fmt.Sprintf("/episodes/%s/balance?rev=%d", episode, c.Version), nil)
 	b := balanceOf(t, episode, c.Version)
 	assert.Empty(t, b.Misses)
 	require.Len(t, b.Ways, 1)
@@ -96,7 +99,7 @@ func TestMusicMakesWayForSpeechAsItIsToldAndHeard(t *testing.T) {
 	staying := stream(t, episode, around+"&staying="+music)
 	assert.Zero(t, testkit.MaxDifference(t, plain, staying), "heard as if it made no way")
 
-	clip := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[1].ClipsInOrder()[0]
+	clip := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[1].ClipsInOrder()[0]
 	levels := want[struct{ MakingWay, Total float64 }](t, "GET", fmt.Sprintf("/episodes/%s/levels?clip=%s&at=%d", episode, clip, 7*audio.Second), nil)
 	assert.InDelta(t, -float64(b.Ways[0].Drops[0]), levels.MakingWay, 0.01)
 }
@@ -110,7 +113,7 @@ func TestTheWayThatIsMadeIsTurnedIntoPointsAndBack(t *testing.T) {
 	require.NotEmpty(t, lines[0].Points)
 	do(t, episode, c.Version, map[string]any{"type": "turn-ways", "lines": lines})
 	assert.Less(t, testkit.MaxDifference(t, by, stream(t, episode, around)), 1e-5, "it sounds as before")
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	track := d.Document.Tracks[d.Document.FindTrack(music)]
 	assert.False(t, track.Way.On)
 	assert.Len(t, track.Envelope, len(lines[0].Points))
@@ -124,13 +127,13 @@ func TestTheWayThatIsMadeIsTurnedIntoPointsAndBack(t *testing.T) {
 
 func TestRoomIsMadeForSpeechInOneStep(t *testing.T) {
 	_, episode, _, music := spokenOver(t)
-	room := want[server.Room](t, "GET", "/episodes/"+episode+"/room", nil)
+	room := want[balance.Room](t, "GET", "/episodes/"+episode+"/room", nil)
 	require.Len(t, room.Rows, 1)
 	assert.Equal(t, music, room.Rows[0].Track)
 	assert.NotEmpty(t, room.Now.Misses)
 	assert.Empty(t, room.Then.Misses)
 	assert.Greater(t, *room.Then.Lowest, *room.Now.Lowest+3)
-	assert.Empty(t, want[server.Room](t, "GET", "/episodes/"+episode+"/room?without="+music, nil).Rows)
+	assert.Empty(t, want[balance.Room](t, "GET", "/episodes/"+episode+"/room?without="+music, nil).Rows)
 
 	op := map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": music, "way": room.Rows[0].Way}}}
 	text, err := json.Marshal(op)
@@ -139,14 +142,14 @@ func TestRoomIsMadeForSpeechInOneStep(t *testing.T) {
 	assert.Greater(t, len(tried), 10*48000*4, "it is heard before it is kept")
 	c := do(t, episode, room.Version, op)
 	assert.Empty(t, balanceOf(t, episode, c.Version).Misses)
-	assert.Empty(t, want[server.Room](t, "GET", "/episodes/"+episode+"/room", nil).Rows, "nothing is left to do")
+	assert.Empty(t, want[balance.Room](t, "GET", "/episodes/"+episode+"/room", nil).Rows, "nothing is left to do")
 	own := duck.Starts()[2].Way // which keeps more than is aimed at
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, d.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": music, "way": own}}})
-	assert.Empty(t, want[server.Room](t, "GET", "/episodes/"+episode+"/room", nil).Rows, "nor where it makes way enough already")
+	assert.Empty(t, want[balance.Room](t, "GET", "/episodes/"+episode+"/room", nil).Rows, "nor where it makes way enough already")
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
-	assert.NotEmpty(t, want[server.Balance](t, "GET", "/episodes/"+episode+"/balance", nil).Misses, "one step back")
+	assert.NotEmpty(t, want[balance.Balance](t, "GET", "/episodes/"+episode+"/balance", nil).Misses, "one step back")
 }
 
 func TestWhatIsAimedAtIsChosenAndSettingsOutOfRangeAreRefused(t *testing.T) {
@@ -154,16 +157,16 @@ func TestWhatIsAimedAtIsChosenAndSettingsOutOfRangeAreRefused(t *testing.T) {
 	leads := want[[]lead.Aim](t, "GET", "/leads", nil)
 	require.Len(t, leads, 3)
 	assert.Len(t, want[[]duck.Start](t, "GET", "/ways", nil), 3)
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, d.Version, map[string]any{"type": "set-lead", "lead": "accessible"})
-	assert.InDelta(t, 20, want[server.Balance](t, "GET", "/episodes/"+episode+"/balance", nil).Target.Lead, 0)
+	assert.InDelta(t, 20, want[balance.Balance](t, "GET", "/episodes/"+episode+"/balance", nil).Target.Lead, 0)
 	edits := func(op map[string]any) (string, string) {
 		return refused(t, 422, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": d.Version + 1, "op": op})
 	}
 	sound := d.Document.Tracks[0].Clips[d.Document.Tracks[0].ClipsInOrder()[0]].Sound
-	usual := want[server.Balance](t, "GET", "/episodes/"+episode+"/balance", nil).Spoken[0].Spans
+	usual := want[balance.Balance](t, "GET", "/episodes/"+episode+"/balance", nil).Spoken[0].Spans
 	c := do(t, episode, d.Version+1, map[string]any{"type": "set-sensitivity", "sound": sound, "sensitivity": 6})
-	found := want[server.Balance](t, "GET", fmt.Sprintf("/episodes/%s/balance?rev=%d", episode, c.Version), nil).Spoken[0].Spans
+	found := want[balance.Balance](t, "GET", fmt.Sprintf("/episodes/%s/balance?rev=%d", episode, c.Version), nil).Spoken[0].Spans
 	assert.Len(t, found, len(usual), "a clear voice is found with any sensitivity")
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
 	d.Version += 2
@@ -215,9 +218,9 @@ func TestALeadThatWasMeasuredLongAgoIsPutAtHandAgain(t *testing.T) {
 		require.NoError(t, err)
 		balanceOf(t, other.ID, 1)
 	}
-	var again server.Balance
+	var again balance.Balance
 	require.Eventually(t, func() bool { // without that anybody asks for the loudness
-		again = want[server.Balance](t, "GET", "/episodes/"+episode+"/balance", nil)
+		again = want[balance.Balance](t, "GET", "/episodes/"+episode+"/balance", nil)
 		return again.Measured
 	}, time.Minute, 20*time.Millisecond)
 	assert.Equal(t, first.Long, again.Long)

@@ -9,6 +9,10 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
+	"ruvel/internal/check"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -49,7 +53,7 @@ func fixed(t *testing.T, episode string, version int64, f server.Finding) int64 
 
 func TestAnEpisodeIsCheckedMendedAndCheckedAgain(t *testing.T) {
 	show, episode, voice, _ := spokenOver(t)
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	f := findingsOf(t, episode, version)
 	covered := ofKind(f, "covered")
 	require.Len(t, covered, 1, "music as loud as the voice")
@@ -70,7 +74,7 @@ func TestAnEpisodeIsCheckedMendedAndCheckedAgain(t *testing.T) {
 	assert.Less(t, testkit.MaxDifference(t, mended, after), 1.0/15000, "what was heard before is what was made")
 
 	// What is missing is written down, and is missed no more.
-	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "What it is about", "language": "en"}))
+	want[episodes.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "What it is about", "language": "en"}))
 	assert.Empty(t, ofKind(findingsOf(t, episode, version), "details"))
 	code, _ := refused(t, 422, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "", "language": "?"}))
 	assert.Equal(t, "bad-language", code)
@@ -100,9 +104,9 @@ func TestAnEpisodeIsCheckedMendedAndCheckedAgain(t *testing.T) {
 
 func TestLoudnessOverTimeIsThatOfTheMix(t *testing.T) {
 	_, episode, _, _ := spokenOver(t)
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	findingsOf(t, episode, version)
-	a := want[server.Along](t, "GET", fmt.Sprintf("/episodes/%s/loudness/course?rev=%d", episode, version), nil)
+	a := want[check.Along](t, "GET", fmt.Sprintf("/episodes/%s/loudness/course?rev=%d", episode, version), nil)
 	assert.Equal(t, version, a.Version)
 	assert.Len(t, a.Momentary, 2*int(24*10))
 	assert.Len(t, a.SoFar, 2*24)
@@ -114,7 +118,7 @@ func TestLoudnessOverTimeIsThatOfTheMix(t *testing.T) {
 
 func TestAnEarlierVersionIsHeardAndComparedAtTheSameLoudness(t *testing.T) {
 	_, episode, voice, music := spokenOver(t)
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	named := want[struct{ ID string }](t, "POST", "/episodes/"+episode+"/versions", map[string]any{"name": "Before"})
 	const part = "from=336000&to=384000"
 	before := stream(t, episode, part)
@@ -124,7 +128,7 @@ func TestAnEarlierVersionIsHeardAndComparedAtTheSameLoudness(t *testing.T) {
 	findingsOf(t, episode, version)
 	steps := want[struct{ Applied int64 }](t, "GET", "/episodes/"+episode+"/history", nil)
 	for _, of := range []string{"named:" + named.ID, fmt.Sprintf("step:%d", steps.Applied-1)} {
-		c := want[server.Compared](t, "GET", fmt.Sprintf("/episodes/%s/compare?of=%s&rev=%d", episode, of, version), nil)
+		c := want[check.Compared](t, "GET", fmt.Sprintf("/episodes/%s/compare?of=%s&rev=%d", episode, of, version), nil)
 		assert.Equal(t, version, c.Version)
 		assert.True(t, c.Now.Measured)
 		assert.InDelta(t, 6, c.Then.Loudness-c.Now.Loudness, 0.1)
@@ -137,7 +141,7 @@ func TestAnEarlierVersionIsHeardAndComparedAtTheSameLoudness(t *testing.T) {
 		now := stream(t, episode, fmt.Sprintf("%s&rev=%d", part, version))
 		assert.InDelta(t, testkit.RMS(now[0]), testkit.RMS(softer[0]), 0.1, "both as loud")
 	}
-	assert.Equal(t, version, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version, "nothing has changed")
+	assert.Equal(t, version, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version, "nothing has changed")
 	code, _ := refused(t, 422, "GET", "/episodes/"+episode+"/compare?of=yesterday", nil)
 	assert.Equal(t, "bad-version", code)
 	refused(t, 404, "GET", "/episodes/"+episode+"/compare?of=named:01890000-0000-7000-8000-000000000000", nil)
@@ -146,7 +150,7 @@ func TestAnEarlierVersionIsHeardAndComparedAtTheSameLoudness(t *testing.T) {
 
 func TestASoundThatIsMissingIsSaidWhereNothingCanBeRendered(t *testing.T) {
 	_, episode, _, _ := spokenOver(t)
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	findingsOf(t, episode, d.Version)
 	id := d.Document.SoundsInOrder()[0]
 	// Its original and its working copy are taken away.

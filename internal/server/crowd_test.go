@@ -14,6 +14,10 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
+	"ruvel/internal/balance"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -22,7 +26,6 @@ import (
 	"ruvel/core/script"
 	"ruvel/core/session"
 	"ruvel/internal/publish"
-	"ruvel/internal/server"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 	"ruvel/testkit"
@@ -38,7 +41,7 @@ func broughtUp(t *testing.T, length audio.Frames) (episode, voice, music string)
 	}
 	imported(t, show, episode, "keeper", said.Slice(0, length))
 	imported(t, show, episode, "tide", testkit.Noise(2, 0.1, length, 3))
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	for _, track := range d.Document.Tracks {
 		if track.Part == session.Voice {
 			voice = track.ID
@@ -72,14 +75,14 @@ func opened(t testing.TB, path string) (<-chan *http.Response, context.CancelFun
 
 func TestWhoeverListensWithoutTreatmentHoldsUpNoOtherListener(t *testing.T) {
 	episode, voice, music := broughtUp(t, 40*audio.Second)
-	b := want[server.Balance](t, "GET", "/episodes/"+episode+"/balance", nil)
+	b := want[balance.Balance](t, "GET", "/episodes/"+episode+"/balance", nil)
 	require.Greater(t, len(b.Speech[0].Stretches), 4, "each sentence by itself")
 	rounds := 3
 	if testing.Short() { // as with the race detector
 		rounds = 1
 	}
 	for round := range rounds {
-		d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+		d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 		do(t, episode, d.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": music, "fader": -1 - round}, map[string]any{"track": voice, "fader": -round}}})
 		var leave []context.CancelFunc
 		var others []<-chan *http.Response
@@ -120,7 +123,7 @@ func crowded(t *testing.T, clips int) (show, episode string) {
 	t.Helper()
 	show, episode = newEpisode(t)
 	sound := imported(t, show, episode, "keeper", speaks(12*audio.Second))
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	track := d.Document.Tracks[0]
 	row := edit.Row{Name: track.Name, Part: session.Voice}
 	none := session.Fade{Shape: session.Linear}
@@ -146,7 +149,7 @@ func TestRequestsThatNobodyWaitsForHoldUpNobody(t *testing.T) {
 	}
 	_, busy := crowded(t, many)
 	_, quiet := crowded(t, 20)
-	d := want[server.Desk](t, "GET", "/episodes/"+busy, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+busy, nil)
 	require.Len(t, d.Document.Tracks[0].Clips, many)
 	clip := d.Document.Tracks[0].ClipsInOrder()[0]
 	paths := []string{"/fit?clip=" + clip + "&until=%d", "/evening?clips=" + clip + ",x%d", "/evening?to=-%d", "/findings?loopTo=%d", "/balance?x=%d"}
@@ -280,7 +283,7 @@ func TestAPlanIsGivenBackHoweverACheckEnds(t *testing.T) {
 			_ = answer.Body.Close()
 		}
 		leave()
-		d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+		d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 		edited(t, episode, d.Version, edit.AddMarker{Name: "x"})
 	}
 	require.Eventually(t, func() bool {

@@ -4,28 +4,16 @@ import (
 	"context"
 	"encoding/json"
 	"reflect"
-	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
-	"ruvel/core/glance"
 	"ruvel/core/mix"
-	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
-
-// Desk is all that is needed to show a session.
-type Desk struct {
-	Episode  Episode          `json:"episode"`
-	ShowName string           `json:"showName"`
-	Version  int64            `json:"version"`
-	Document session.Document `json:"document"`
-	Glance   glance.Glance    `json:"glance" doc:"What follows from the document"`
-	store.History
-}
 
 // NewEdit is an operation on a version.
 type NewEdit struct {
@@ -58,7 +46,9 @@ type inHistory struct {
 
 func (s *Server) editRoutes(api huma.API) {
 	huma.Register(api, operation("GET", "/episodes/{episode}", "get-desk", "An episode with its document"),
-		func(ctx context.Context, in *InEpisode) (*body[Desk], error) { return answer(s.desk(ctx, in.Episode)) })
+		func(ctx context.Context, in *InEpisode) (*body[episodes.Desk], error) {
+			return answer(s.Episodes.Desk(ctx, in.Episode))
+		})
 	editing := operation("POST", "/episodes/{episode}/edits", "edit", "Carry out an operation on the document")
 	editing.SkipValidateBody = true // which would say of a wrong field that it matches none of some fifty schemas
 	asked := newAsked(api.OpenAPI().Components.Schemas)
@@ -99,19 +89,7 @@ func (s *Server) editRoutes(api huma.API) {
 			At   audio.Frames `query:"at" minimum:"0"`
 		},
 		) (*body[mix.Levels], error) {
-			doc, version, err := s.Store.Document(ctx, in.Episode)
-			if err != nil {
-				return nil, fail(err)
-			}
-			if !slices.ContainsFunc(doc.Tracks, session.Track.MakesWay) {
-				return answer(mix.LevelsAt(doc, in.Clip, in.At, nil))
-			}
-			p, err := s.Plans.Current(ctx, in.Episode, version)
-			if err != nil {
-				return nil, fail(err)
-			}
-			defer p.Close()
-			return answer(mix.LevelsAt(doc, in.Clip, in.At, s.Turns.Plan(ctx, in.Episode, p.Plan)))
+			return answer(s.Arrange.Levels(ctx, in.Episode, in.Clip, in.At))
 		})
 }
 
@@ -120,21 +98,4 @@ func (s *Server) changed(episode string, c store.Change, err error) (*body[work.
 		return nil, fail(err)
 	}
 	return &body[work.ChangeEvent]{s.Queue.Changed(episode, c)}, nil
-}
-
-func (s *Server) desk(ctx context.Context, id string) (Desk, error) {
-	doc, version, err := s.Store.Document(ctx, id)
-	if err != nil {
-		return Desk{}, err
-	}
-	e, err := s.Store.Episode(ctx, id)
-	if err != nil {
-		return Desk{}, err
-	}
-	show, err := s.Store.Show(ctx, e.Show)
-	if err != nil {
-		return Desk{}, err
-	}
-	h, err := s.Store.HistoryOf(ctx, id)
-	return Desk{Episode: view(e), ShowName: show.Name, Version: version, Document: doc.Draft(), Glance: glance.Of(doc), History: h}, err
 }

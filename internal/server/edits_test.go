@@ -5,18 +5,19 @@ import (
 	"strings"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
-	"ruvel/internal/server"
 	"ruvel/testkit"
 )
 
 func TestAWrongEditIsToldByItsOperationItsFieldAndWhatThatTakes(t *testing.T) {
 	show, episode := newEpisode(t)
 	sound := imported(t, show, episode, "Harbour%20theme", testkit.Noise(1, 0.2, audio.Second, 6))
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	for _, c := range []struct{ op, says string }{
 		{`{"type":"set-clips","clips":[{"clip":"c2","gain":"loud"}]}`, `"set-clips" cannot be carried out as it is: clips[0].gain: expected number`},
 		{`{"type":"add-marker","at":0,"name":"` + strings.Repeat("x", 300) + `"}`, `"add-marker" cannot be carried out as it is: name: expected length <= 200`},
@@ -33,7 +34,7 @@ func TestAWrongEditIsToldByItsOperationItsFieldAndWhatThatTakes(t *testing.T) {
 	assert.Contains(t, detail, "The operation is missing")
 	edited(t, episode, d.Version, edit.InsertClip{Sound: sound, Track: d.Document.Tracks[0].ID, Start: 10 * audio.Second})
 	var names []string
-	for _, c := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].Clips {
+	for _, c := range want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].Clips {
 		names = append(names, c.Name)
 	}
 	assert.Equal(t, []string{"Harbour theme", "Harbour theme"}, names, "a clip without a name bears its sound's")

@@ -22,7 +22,6 @@ import (
 	"ruvel/core/script"
 	"ruvel/internal/feed"
 	"ruvel/internal/links"
-	"ruvel/internal/pictures"
 	"ruvel/internal/player"
 	"ruvel/internal/publish"
 	"ruvel/internal/store"
@@ -262,27 +261,10 @@ const (
 
 // picture answers with one that was handed in, as it is or, if a size is given, no larger than that.
 func (s *Server) picture(w http.ResponseWriter, r *http.Request, id string, size int) {
-	p, err := s.Store.AnyPicture(r.Context(), id)
+	p, data, err := s.Publish.Picture(r.Context(), id, size)
 	if err != nil {
 		s.refusePage(w, err)
 		return
-	}
-	key := fmt.Sprintf("%s %d", p.ID, size)
-	data, there := s.scaled.Get(key)
-	if !there || size == 0 {
-		if data, err = s.scaling.Do(r.Context(), key, func(ctx context.Context) ([]byte, error) {
-			whole, err := s.Bucket.ReadAll(ctx, work.PictureFolder+p.ID)
-			if err != nil || size == 0 || size >= p.Size {
-				return whole, err
-			}
-			return pictures.Scaled(whole, size)
-		}); err != nil {
-			s.refusePage(w, fmt.Errorf("read a picture: %w", err))
-			return
-		}
-		if size > 0 {
-			s.scaled.Add(key, data)
-		}
 	}
 	w.Header().Set("Cache-Control", "private, max-age=3600")
 	tagged(w, r, p.Type, data)

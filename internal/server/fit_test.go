@@ -7,11 +7,14 @@ import (
 	"net/url"
 	"testing"
 
+	"ruvel/internal/arrange"
+
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
-	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )
@@ -20,13 +23,13 @@ func TestAPieceOfMusicIsFittedToALengthAndHeardBefore(t *testing.T) {
 	show, episode := newEpisode(t)
 	job := want[work.JobEvent](t, "POST", "/shows/"+show+"/shelf/morning-boats", map[string]any{"episode": episode, "start": 48000})
 	require.Equal(t, "done", string(ended(t, job.ID).State))
-	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	desk := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	var clip string
 	for id := range desk.Document.Tracks[0].Clips {
 		clip = id
 	}
 	until := audio.Second + audio.Seconds(74.4) // half as long again
-	fits := want[server.Fits](t, "GET", fmt.Sprintf("/episodes/%s/fit?clip=%s&until=%d", episode, clip, until), nil)
+	fits := want[arrange.Fits](t, "GET", fmt.Sprintf("/episodes/%s/fit?clip=%s&until=%d", episode, clip, until), nil)
 	assert.InDelta(t, 104, fits.Tempo, 0.3, "its tempo in the collection")
 	assert.Equal(t, 4, fits.Bar)
 	assert.Equal(t, audio.Second, fits.Start)
@@ -55,7 +58,7 @@ func TestAPieceOfMusicIsFittedToALengthAndHeardBefore(t *testing.T) {
 	}
 	assert.Less(t, worst, 0.5, "no click")
 
-	fits = want[server.Fits](t, "GET", fmt.Sprintf("/episodes/%s/fit?clip=%s&until=%d", episode, clip, until), nil)
+	fits = want[arrange.Fits](t, "GET", fmt.Sprintf("/episodes/%s/fit?clip=%s&until=%d", episode, clip, until), nil)
 	assert.True(t, fits.Ways[0].Used, "it is so now")
 	want[any](t, "POST", "/episodes/"+episode+"/undo", nil)
 	assert.Len(t, clips(t, episode), 1)

@@ -16,12 +16,15 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
+	"ruvel/internal/balance"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
-	"ruvel/internal/server"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )
@@ -75,7 +78,7 @@ func TestAWholeShowIsMeasuredInTheBackgroundOnceForAllWhoAsk(t *testing.T) {
 	events := follow(t, episode)
 	clip := firstClip(t, episode)
 	// A quarter of an hour of it.
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	for i := 1; i < 30; i++ {
 		version = do(t, episode, version, map[string]any{"type": "copy-clips", "clips": []string{clip}, "start": i * 30 * audio.Rate}).Version
 	}
@@ -83,7 +86,7 @@ func TestAWholeShowIsMeasuredInTheBackgroundOnceForAllWhoAsk(t *testing.T) {
 	var g sync.WaitGroup
 	for range 30 {
 		g.Go(func() {
-			m := want[server.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
+			m := want[balance.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
 			assert.True(t, m.Measuring || m.Version == version)
 		})
 	}
@@ -92,7 +95,7 @@ func TestAWholeShowIsMeasuredInTheBackgroundOnceForAllWhoAsk(t *testing.T) {
 	e := next(t, events, func(e work.Event) bool { return e.Loudness != nil })
 	t.Logf("thirty were answered in %v, the show was measured after %v", asked, time.Since(begun))
 	assert.Equal(t, version, e.Loudness.Version)
-	m := want[server.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
+	m := want[balance.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
 	require.False(t, m.Measuring)
 	assert.Equal(t, 900*audio.Second, m.Loudness.Length)
 	assert.NotEmpty(t, m.Verdict.Text)
@@ -100,7 +103,7 @@ func TestAWholeShowIsMeasuredInTheBackgroundOnceForAllWhoAsk(t *testing.T) {
 	// A measurement that has become outdated is given up, and the latest version wins.
 	gain := func(db float64) int64 {
 		version = do(t, episode, version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": "t1", "fader": db}}}).Version
-		want[server.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
+		want[balance.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
 		return version
 	}
 	for db := -1.0; db >= -6; db-- {
@@ -108,14 +111,14 @@ func TestAWholeShowIsMeasuredInTheBackgroundOnceForAllWhoAsk(t *testing.T) {
 	}
 	e = next(t, events, func(e work.Event) bool { return e.Loudness != nil && e.Loudness.Version == version })
 	require.NotNil(t, e.Loudness)
-	after := want[server.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
+	after := want[balance.Measured](t, "GET", "/episodes/"+episode+"/loudness", nil)
 	assert.InDelta(t, m.Loudness.Integrated-6, after.Loudness.Integrated, 0.01)
 }
 
 // firstClip is the id of some clip of an episode.
 func firstClip(t *testing.T, episode string) string {
 	t.Helper()
-	for _, tr := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks {
+	for _, tr := range want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks {
 		for _, id := range tr.ClipsInOrder() {
 			return id
 		}
@@ -202,12 +205,12 @@ func TestAfterAHundredEpisodesWereOpenedAndClosedEverythingIsBackWhereItWas(t *t
 	show, episode := newEpisode(t)
 	sound := imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 16*audio.Second, 62))
 	visit := func(n int) {
-		e := want[server.Episode](t, "POST", "/shows/"+show+"/episodes", map[string]any{"title": fmt.Sprintf("Episode %d", n)})
+		e := want[episodes.Episode](t, "POST", "/shows/"+show+"/episodes", map[string]any{"title": fmt.Sprintf("Episode %d", n)})
 		do(t, e.ID, 1, map[string]any{"type": "insert-clip", "sound": sound, "start": 0, "part": "music"})
 		events, err := http.Get(base + "/events?episode=" + e.ID)
 		require.NoError(t, err)
 		stream(t, e.ID, "from=0", 3)
-		want[server.Measured](t, "GET", "/episodes/"+e.ID+"/loudness", nil)
+		want[balance.Measured](t, "GET", "/episodes/"+e.ID+"/loudness", nil)
 		call(t, "GET", "/sounds/"+sound+"/peaks/2", nil)
 		_, _ = io.CopyN(io.Discard, events.Body, 10)
 		require.NoError(t, events.Body.Close())
@@ -246,7 +249,7 @@ func TestDeletingASoundFreesItsDiskAtOnce(t *testing.T) {
 	house.Plans.Idle = time.Hour // a plan that nobody renders must not keep it
 	defer func() { house.Plans.Idle = 50 * time.Millisecond }()
 	stream(t, episode, "from=0", 3)
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	do(t, episode, version, map[string]any{"type": "remove-clips", "clips": []string{firstClip(t, episode)}})
 	require.Eventually(t, func() bool {
 		want[any](t, "GET", "/episodes/"+episode, nil)
@@ -268,7 +271,7 @@ func TestAnEditSentAgainBecauseItsAnswerWasLostIsDoneOnce(t *testing.T) {
 	assert.Equal(t, int64(2), c.Version)
 	c = want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/edits", edit)
 	assert.Equal(t, int64(2), c.Version)
-	assert.Len(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks, 1)
+	assert.Len(t, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks, 1)
 }
 
 func TestAPointIsNamedByItsTimeAndNothingElseIsMet(t *testing.T) {
@@ -282,14 +285,14 @@ func TestAPointIsNamedByItsTimeAndNothingElseIsMet(t *testing.T) {
 	code, message := refused(t, 422, "POST", "/episodes/"+episode+"/edits", remove)
 	assert.Equal(t, "unknown-point", code)
 	assert.Equal(t, "That point is not on the level line any more.", message)
-	assert.Equal(t, []session.Point{{At: 100, Level: -6}, {At: 300, Level: -6}}, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].Envelope)
+	assert.Equal(t, []session.Point{{At: 100, Level: -6}, {At: 300, Level: -6}}, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].Envelope)
 }
 
 func TestALargeEditIsRefusedAtOnceWithASentence(t *testing.T) {
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "theme", testkit.Noise(1, 0.25, 16*audio.Second, 64))
 	clip := firstClip(t, episode)
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	var points []any
 	for at := range 1000 {
 		points = append(points, map[string]any{"clip": clip, "at": at * 100, "level": -1})
@@ -303,7 +306,7 @@ func TestALargeEditIsRefusedAtOnceWithASentence(t *testing.T) {
 	all := []string{}
 	for range 6 {
 		all = all[:0]
-		doc := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document
+		doc := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document
 		for _, tr := range doc.Tracks {
 			all = append(all, tr.ClipsInOrder()...)
 		}
@@ -313,7 +316,7 @@ func TestALargeEditIsRefusedAtOnceWithASentence(t *testing.T) {
 	large := next(t, events, func(e work.Event) bool { return e.Change != nil && e.Change.Version == version })
 	assert.Empty(t, large.Change.Patch)
 	all = all[:0]
-	for _, tr := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks {
+	for _, tr := range want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks {
 		all = append(all, tr.ClipsInOrder()...)
 	}
 	begun := time.Now()
@@ -347,7 +350,7 @@ func TestTheRemovalOfAnEpisodeIsToldToItsWindows(t *testing.T) {
 func TestADeskComesWithWhatFollowsFromItsDocument(t *testing.T) {
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 16*audio.Second, 65))
-	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	desk := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	assert.Equal(t, 17*audio.Second, desk.Glance.Length)
 	require.Len(t, desk.Glance.Tracks, 1)
 	assert.Equal(t, 2, desk.Glance.Tracks[0].Channels)

@@ -11,6 +11,7 @@ import (
 	"ruvel/core/details"
 	"ruvel/core/revise"
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/media"
 )
@@ -38,12 +39,12 @@ func (s *Server) handoverRoutes(api huma.API) {
 			InEpisode
 			Body revise.Revision
 		},
-		) (*body[Episode], error) {
+		) (*body[episodes.Episode], error) {
 			if err := s.Store.ReviseEpisode(ctx, in.Episode, in.Body); err != nil {
 				return nil, fail(err)
 			}
 			e, err := s.Store.Episode(ctx, in.Episode)
-			return answer(view(e), err)
+			return answer(episodes.View(e), err)
 		})
 	huma.Register(api, operation("GET", "/shows/{show}/details", "get-show-details", "What is said of all episodes of a show"),
 		func(ctx context.Context, in *InShow) (*body[details.Details], error) {

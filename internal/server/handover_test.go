@@ -13,6 +13,8 @@ import (
 	"sync"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -74,11 +76,11 @@ func probed(t *testing.T, mixdown string) string {
 func TestAnEpisodeIsHandedOverWithItsDetailsAndThoseOfItsShow(t *testing.T) {
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 8*audio.Second, 6))
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	do(t, episode, version, map[string]any{"type": "add-marker", "at": 0, "length": 4 * 48000, "name": "Opening", "chapter": true})
 	do(t, episode, version+1, map[string]any{"type": "add-marker", "at": 4 * 48000, "length": 2 * 48000, "name": "Talk", "chapter": true})
 	marker := ""
-	for id, m := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers {
+	for id, m := range want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers {
 		if m.Name == "Talk" {
 			marker = id
 		}
@@ -91,7 +93,7 @@ func TestAnEpisodeIsHandedOverWithItsDetailsAndThoseOfItsShow(t *testing.T) {
 	assert.Contains(t, detail, "begins with https://")
 
 	want[any](t, "PATCH", "/shows/"+show+"/details", testkit.Revised(t, map[string]any{"presenter": "Ada Quill", "language": "en", "artwork": artwork.ID, "copyright": "© them"}))
-	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "What it is about", "guests": []string{"Odd"}, "date": "2026-11-30"}))
+	want[episodes.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "What it is about", "guests": []string{"Odd"}, "date": "2026-11-30"}))
 	code, _ = refused(t, 422, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"artwork": strings.Repeat("a", 64)}))
 	assert.Equal(t, "unknown-picture", code)
 	code, _ = refused(t, 422, "POST", "/shows/"+show+"/pictures", []byte("no picture"))
@@ -133,7 +135,7 @@ func TestAnEpisodeIsHandedOverWithItsDetailsAndThoseOfItsShow(t *testing.T) {
 func TestWhatMustBeMendedIsSaidFirstAndCanBeOverruled(t *testing.T) {
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 4*audio.Second, 6))
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, d.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": d.Document.Tracks[0].ID, "solo": true}}})
 	code, detail := refused(t, 409, "POST", "/episodes/"+episode+"/mixdowns", map[string]any{"files": files("mp3")})
 	assert.Equal(t, "must-mend", code)
@@ -146,7 +148,7 @@ func TestWhatMustBeMendedIsSaidFirstAndCanBeOverruled(t *testing.T) {
 func TestAFileSaysWhatHasChangedSinceAndItsSessionIsOpenedAgain(t *testing.T) {
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 4*audio.Second, 6))
-	before := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	before := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	m := mixed(t, episode, map[string]any{"files": files("wav-24"), "overrule": true})[0]
 	since := want[handover.Since](t, "GET", "/mixdowns/"+m.ID+"/since", nil)
 	assert.True(t, since.Same)
@@ -158,12 +160,12 @@ func TestAFileSaysWhatHasChangedSinceAndItsSessionIsOpenedAgain(t *testing.T) {
 	require.Len(t, since.Steps, 2)
 	assert.Contains(t, since.Steps[0], "Here")
 	want[work.ChangeEvent](t, "POST", "/mixdowns/"+m.ID+"/reopen", nil)
-	after := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	after := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	assert.Equal(t, before.Document.Tracks, after.Document.Tracks)
 	assert.Empty(t, after.Document.Markers)
 	assert.True(t, want[handover.Since](t, "GET", "/mixdowns/"+m.ID+"/since", nil).Same)
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
-	assert.Len(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers, 1)
+	assert.Len(t, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers, 1)
 }
 
 func TestAFileIsCopiedToTheFolderAndPutAmongTheSounds(t *testing.T) {
@@ -205,7 +207,7 @@ func TestATargetOfAShowIsReached(t *testing.T) {
 	want[[]session.OwnTarget](t, "PATCH", "/shows/"+show+"/targets", testkit.Revised(t, []session.OwnTarget{own}))
 	code, _ := refused(t, 422, "PATCH", "/shows/"+show+"/targets", testkit.Revised(t, []session.OwnTarget{{Name: " ", Integrated: -20, Tolerance: 1, TruePeak: -1}}))
 	assert.Equal(t, "bad-name", code)
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, d.Version, map[string]any{"type": "set-target", "target": "own", "own": own})
 	m := mixed(t, episode, map[string]any{"files": files("mp3"), "overrule": true})[0]
 	assert.Equal(t, "Night programme", m.Target)
@@ -213,7 +215,7 @@ func TestATargetOfAShowIsReached(t *testing.T) {
 	assert.LessOrEqual(t, m.Loudness.TruePeak, -6.0)
 	refused(t, 422, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": d.Version + 1, "op": map[string]any{"type": "set-target", "target": "own", "own": map[string]any{"name": "x", "integrated": 3, "tolerance": 1, "truePeak": -1}}})
 	do(t, episode, d.Version+1, map[string]any{"type": "set-target", "target": "radio-europe"})
-	text, err := json.Marshal(want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document)
+	text, err := json.Marshal(want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document)
 	require.NoError(t, err)
 	assert.NotContains(t, string(text), "Night programme")
 }

@@ -13,6 +13,8 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -61,12 +63,12 @@ func toShare(t *testing.T) (episode string, m handover.Mixdown) {
 	show, episode := newEpisode(t)
 	small := want[server.Picture](t, "POST", "/shows/"+show+"/pictures?for=chapter", drawn(t, 320))
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.25, 8*audio.Second, 6))
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	do(t, episode, version, map[string]any{"type": "add-marker", "at": 2 * 48000, "length": 3 * 48000, "name": "Fog & <b>horn</b>", "chapter": true})
-	for id := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers {
+	for id := range want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers {
 		do(t, episode, version+1, map[string]any{"type": "set-markers", "markers": []any{map[string]any{"marker": id, "picture": small.ID}}})
 	}
-	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Of fog.\n<script>alert(1)</script>", "language": "en"}))
+	want[episodes.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Of fog.\n<script>alert(1)</script>", "language": "en"}))
 	return episode, mixed(t, episode, map[string]any{"files": files("mp3"), "overrule": true, "from": 48000})[0]
 }
 
@@ -115,7 +117,7 @@ func TestAPageSaysAndPlaysWhatBelongsToItsFile(t *testing.T) {
 	assert.Equal(t, 404, answer.StatusCode, "a picture that is not one of this page's")
 
 	// What the episode says later, and how it sounds later, does not change the page of this file.
-	want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Something else"}))
+	want[episodes.Episode](t, "PATCH", "/episodes/"+episode+"/details", testkit.Revised(t, map[string]any{"description": "Something else"}))
 	_, html = visit(t, "GET", link.Path, nil)
 	assert.Contains(t, html, "Of fog.")
 

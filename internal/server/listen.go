@@ -90,7 +90,10 @@ func (s *Server) planOf(ctx context.Context, in *heard) (*plans.Lease, error) {
 	}
 	if err == nil && in.Then != "" {
 		p.Close()
-		p, err = s.past(ctx, in.Episode, in.Then)
+		var then plans.Past
+		if then, err = parsePast(in.Then); err == nil {
+			p, _, err = s.Plans.Past(ctx, in.Episode, then)
+		}
 	}
 	return p, err
 }

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -18,11 +20,11 @@ func TestMarkersComeInAsAListInOneStepAndGoOutAgain(t *testing.T) {
 	table := "name,start,end,kind,link\nTheme,0,11,chapter,\nFog & horn,30.5,,marker,\nKeeper,37,60.25,chapter,https://example.org/keeper\n"
 	read := want[server.MarkersRead](t, "POST", "/markers/read", map[string]any{"text": table})
 	assert.Equal(t, 3, read.Count)
-	assert.Empty(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers, "nothing is changed by reading")
-	version := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version
+	assert.Empty(t, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers, "nothing is changed by reading")
+	version := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version
 	change := want[struct{ Name string }](t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": version, "op": read.Op.RawMessage})
 	assert.Equal(t, "Take in 3 markers", change.Name)
-	there := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers
+	there := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Markers
 	require.Len(t, there, 3)
 	assert.Equal(t, "https://example.org/keeper", there[session.MarkersInOrder(there)[2]].Link)
 

@@ -8,6 +8,8 @@ import (
 	"sync"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -15,7 +17,6 @@ import (
 	"ruvel/core/review"
 	"ruvel/core/session"
 	"ruvel/internal/publish"
-	"ruvel/internal/server"
 	"ruvel/internal/work"
 )
 
@@ -56,11 +57,11 @@ func TestWhatWasChangedElsewhereIsGivenBackAndNotOverwritten(t *testing.T) {
 
 	// Details of an episode: what is not named stays, also in columns of their own.
 	said := "/episodes/" + episode + "/details"
-	want[server.Episode](t, "PATCH", said, fields("description", "", "Of fog", "language", nil, "en", "guests", []string{}, []string{"Odd"}))
-	e := want[server.Episode](t, "PATCH", said, fields("date", "", "2026-11-30"))
+	want[episodes.Episode](t, "PATCH", said, fields("description", "", "Of fog", "language", nil, "en", "guests", []string{}, []string{"Odd"}))
+	e := want[episodes.Episode](t, "PATCH", said, fields("date", "", "2026-11-30"))
 	assert.Equal(t, []any{"Of fog", "en", "2026-11-30", []string{"Odd"}}, []any{e.Description, e.Language, e.Date, e.Guests})
 	assert.Equal(t, "Of fog", conflict(t, said, fields("description", "", "Of a lamp", "date", "2026-11-30", "2026-12-01"), "description"))
-	assert.Equal(t, "2026-11-30", want[server.Desk](t, "GET", "/episodes/"+episode, nil).Episode.Date, "nothing of it was done")
+	assert.Equal(t, "2026-11-30", want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Episode.Date, "nothing of it was done")
 	assert.Equal(t, []any{"Odd"}, conflict(t, said, fields("guests", []string{"Ada"}, []string{}), "guests"))
 
 	// Of a show, its limits, its targets, its feed.
@@ -98,11 +99,11 @@ func TestTwoWhoChangeDifferentFieldsAtOnceBothSucceed(t *testing.T) {
 	var all sync.WaitGroup
 	for _, name := range names {
 		all.Go(func() {
-			want[server.Episode](t, "PATCH", "/episodes/"+episode+"/details", fields(name, "", "Of "+name))
+			want[episodes.Episode](t, "PATCH", "/episodes/"+episode+"/details", fields(name, "", "Of "+name))
 		})
 	}
 	all.Wait()
-	e := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Episode
+	e := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Episode
 	assert.Equal(t, []string{"Of presenter", "Of copyright", "Of credits", "Of description"}, []string{e.Presenter, e.Copyright, e.Credits, e.Description})
 }
 

@@ -21,6 +21,8 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -199,7 +201,7 @@ func onceOf(make func(testing.TB) []byte) func(testing.TB) []byte {
 // edited changes the episode, and gives its version.
 func (p *place) edited(t testing.TB) int64 {
 	t.Helper()
-	version := want[server.Desk](t, "GET", "/episodes/"+p.ids["episode"], nil).Version
+	version := want[episodes.Desk](t, "GET", "/episodes/"+p.ids["episode"], nil).Version
 	return do(t, p.ids["episode"], version, map[string]any{"type": "add-marker", "at": 0, "name": "Here"}).Version
 }
 
@@ -292,9 +294,9 @@ var before = map[string]func(p *place, t testing.TB){
 	},
 	"remove-sound": func(p *place, _ testing.TB) { p.ids["sound"] = p.ids[edit.ExampleOther] },
 	"bring-along": func(p *place, t testing.TB) {
-		layout := want[server.Episode](t, "POST", "/shows/"+p.ids["show"]+"/layouts", map[string]any{"name": "Feature", "from": p.ids["episode"]}).ID
+		layout := want[episodes.Episode](t, "POST", "/shows/"+p.ids["show"]+"/layouts", map[string]any{"name": "Feature", "from": p.ids["episode"]}).ID
 		p.ids["episode"] = want[named](t, "POST", "/shows/"+p.ids["show"]+"/episodes", map[string]any{"title": "Made of it", "layout": layout}).ID
-		version := want[server.Desk](t, "GET", "/episodes/"+layout, nil).Version
+		version := want[episodes.Desk](t, "GET", "/episodes/"+layout, nil).Version
 		do(t, layout, version, map[string]any{"type": "set-target", "target": "podcast-mono"})
 	},
 }
@@ -560,7 +562,7 @@ func TestEveryEditGoesWellAndBentLeadsToNoFaultAndNoHang(t *testing.T) {
 			b := maps.Clone(body)
 			b["base"], b["op"] = version, m.bend(body["op"], 0)
 			if status, _ := asks(t, "post", path, sent{path: s.path, body: b}); status == 200 {
-				version = want[server.Desk](t, "GET", "/episodes/"+p.ids["episode"], nil).Version
+				version = want[episodes.Desk](t, "GET", "/episodes/"+p.ids["episode"], nil).Version
 			}
 			doc, _, err := house.Store.Document(t.Context(), p.ids["episode"])
 			require.NoError(t, err)

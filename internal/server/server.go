@@ -17,15 +17,16 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/unrolled/secure"
 	"gocloud.dev/blob"
 
 	"ruvel/core/audio"
-	"ruvel/core/mix"
+	"ruvel/internal/arrange"
 	"ruvel/internal/backup"
+	"ruvel/internal/balance"
 	"ruvel/internal/check"
 	"ruvel/internal/disk"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
@@ -48,19 +49,22 @@ const Version = "0.1.0"
 // Server answers requests. Its fields are what it rests on: what can be done is done by
 // packages of their own, and here it is only decoded, called and answered.
 type Server struct {
-	Store   *store.Store
-	Sounds  *sounds.Library
-	Bucket  *blob.Bucket
-	Worker  *work.Worker
-	Queue   *work.Queue
-	Plans   *plans.Plans
-	Measure *measure.Measurer
-	Takes   *takes.Takes
-	Library *library.Library
-	Uploads *uploads.Uploads
-	Shelf   *shelf.Fetcher
-	Backup  *backup.Keeper
-	Check   *check.Checker
+	Store    *store.Store
+	Sounds   *sounds.Library
+	Bucket   *blob.Bucket
+	Worker   *work.Worker
+	Queue    *work.Queue
+	Plans    *plans.Plans
+	Measure  *measure.Measurer
+	Takes    *takes.Takes
+	Library  *library.Library
+	Uploads  *uploads.Uploads
+	Shelf    *shelf.Fetcher
+	Backup   *backup.Keeper
+	Check    *check.Checker
+	Arrange  *arrange.Arranger
+	Episodes *episodes.Episodes
+	Balance  *balance.Balancer
 	// Turns are of those who render for listeners, or compute much.
 	Turns   *turns.Turns
 	Publish *publish.Publisher
@@ -78,19 +82,11 @@ type Server struct {
 	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.
 	BodyPatience time.Duration
 
-	trying    atomic.Int32                 // edits that are being tried
-	listening atomic.Int32                 // streams that there are
-	outlines  *share.Group[mix.Silhouette] // silhouettes that are being computed
-	estimates *share.Group[Estimated]      // and loudnesses that are being estimated
-	findings  *share.Group[Findings]       // and what is found in episodes
-	balances  *share.Group[Balance]        // and how speech stands to everything else
-	fitting   *share.Group[Fits]           // and ways to bring music to a length
-	evening   *share.Group[things]         // and what is evened out
-	evened    *lru.Cache[string, things]   // what was found of the latter, by version
-	scaled    *lru.Cache[string, []byte]   // pictures as they were shown last
-	scaling   *share.Group[[]byte]         // those that are being made smaller
-	comparing *share.Hands                 // passwords of pages, which takes 64 MB each
-	streams   context.Context              // ends those requests that never end by themselves; nil: nothing does
+	trying    atomic.Int32           // edits that are being tried
+	listening atomic.Int32           // streams that there are
+	findings  *share.Group[Findings] // and what is found in episodes
+	comparing *share.Hands           // passwords of pages, which takes 64 MB each
+	streams   context.Context        // ends those requests that never end by themselves; nil: nothing does
 }
 
 var once sync.Once
@@ -101,16 +97,8 @@ func (s *Server) Handler() http.Handler { return s.handlerUntil(context.Backgrou
 // handlerUntil is Handler of a server that ends with a context: nobody waits any more for what has not been begun by then.
 func (s *Server) handlerUntil(end context.Context) http.Handler {
 	s.Turns.Until(end)
-	s.outlines = share.New[mix.Silhouette](1)
-	s.estimates = share.New[Estimated](1)
-	s.balances = share.New[Balance](1)
 	s.findings = share.New[Findings](reviewers)
-	s.fitting = share.New[Fits](0)
-	s.evening = share.New[things](0)
-	s.scaling = share.New[[]byte](1)
-	s.scaled, _ = lru.New[string, []byte](keptPictures)
 	s.comparing = share.NewHands(comparing)
-	s.evened, _ = lru.New[string, things](keptAnswers) // whose only error is a size of 0
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
@@ -129,10 +117,6 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 const (
 	// reviewers is how many episodes are checked at a time. Most of that is waiting for the mix to be measured.
 	reviewers = 4
-	// keptAnswers is how many answers are kept that take long to work out. Of the longest sessions one takes a megabyte.
-	keptAnswers = 24
-	// keptPictures is how many pictures are kept in the size in which they are shown: some 100 kB each.
-	keptPictures = 64
 )
 
 // onlyRead lets nothing but reads through.
@@ -170,10 +154,8 @@ func (s *Server) register(api huma.API) {
 	s.evenRoutes(api)
 	s.treatmentRoutes(api)
 	s.balanceRoutes(api)
-	s.roomRoutes(api)
 	s.checkRoutes(api)
 	s.compareRoutes(api)
-	s.renderRoutes(api)
 	s.takeRoutes(api)
 	s.scriptRoutes(api)
 	s.shelfRoutes(api)

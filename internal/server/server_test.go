@@ -16,6 +16,8 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -150,7 +152,7 @@ func TestAnImportedFileIsPlacedHeardAndMixedDown(t *testing.T) {
 	show, episode := newEpisode(t)
 	pcm := testkit.Noise(2, 0.25, 20*audio.Second, 6)
 	imported(t, show, episode, "theme", pcm)
-	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	desk := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	require.Len(t, desk.Document.Tracks, 1)
 	assert.Equal(t, "music", string(desk.Document.Tracks[0].Part))
 	assert.Equal(t, "Insert “theme” at 0:01.00", desk.Undo)
@@ -170,7 +172,7 @@ func TestAnImportedFileIsPlacedHeardAndMixedDown(t *testing.T) {
 	assert.Equal(t, list[0].Bytes, int64(len(file)))
 	back := testkit.ReadAudio(t, testkit.WriteFile(t, "mix.wav", file), 2)
 	assert.Zero(t, testkit.MaxDifference(t, pcm, back))
-	assert.Equal(t, "podcast-stereo", want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Target)
+	assert.Equal(t, "podcast-stereo", want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Target)
 	assert.False(t, list[0].Verdict.Meets)
 	assert.InDelta(t, list[0].Loudness.Integrated+16, list[0].Verdict.Loud, 0.001)
 	want[any](t, "DELETE", "/mixdowns/"+list[0].ID, nil)
@@ -258,11 +260,11 @@ func TestOnlyTheJoinsAreHeardWithoutAClick(t *testing.T) {
 	show, episode := newEpisode(t)
 	pcm := testkit.Constant(1, 0.5, 20*audio.Second)
 	imported(t, show, episode, "keeper", pcm)
-	clip := func(d server.Desk) []string { return d.Document.Tracks[0].ClipsInOrder() }
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	clip := func(d episodes.Desk) []string { return d.Document.Tracks[0].ClipsInOrder() }
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	for _, at := range []audio.Frames{5 * audio.Second, 15 * audio.Second} {
 		change := do(t, episode, d.Version, map[string]any{"type": "split-clips", "clips": clip(d)[len(clip(d))-1:], "at": at})
-		d = want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+		d = want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 		require.Equal(t, change.Version, d.Version)
 	}
 	heard := stream(t, episode, "from=0&joins=true")
@@ -282,7 +284,7 @@ func TestOnlyTheJoinsAreHeardWithoutAClick(t *testing.T) {
 func TestEachTracksLevelComesWithWhatIsHeard(t *testing.T) {
 	show, episode := newEpisode(t)
 	imported(t, show, episode, "tone", testkit.Constant(1, 0.5, 2*audio.Second))
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	d.Version = do(t, episode, d.Version, map[string]any{"type": "add-track", "part": "effect"}).Version
 	track := d.Document.Tracks[0].ID
 	do(t, episode, d.Version, map[string]any{"type": "move-faders", "faders": []any{map[string]any{"track": track, "level": -6}}})
@@ -372,7 +374,7 @@ func TestAFileThatIsNoSoundFailsByItsNameAndLeavesNothing(t *testing.T) {
 	require.NotNil(t, end.Problem)
 	assert.Equal(t, "not-a-sound", end.Problem.Code)
 	assert.True(t, strings.HasPrefix(end.Problem.Message, "notes.mp3: "), end.Problem.Message)
-	assert.Empty(t, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks)
+	assert.Empty(t, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks)
 	assert.Empty(t, want[[]library.ShowSound](t, "GET", "/shows/"+show+"/sounds", nil))
 	swept(t)
 	assert.LessOrEqual(t, originals(t), before)

@@ -7,13 +7,14 @@ import (
 	"runtime"
 	"testing"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/library"
-	"ruvel/internal/server"
 	"ruvel/internal/takes"
 	"ruvel/internal/work"
 	"ruvel/testkit"
@@ -22,9 +23,9 @@ import (
 // voiceTrack adds a voice track to an episode and gives its id.
 func voiceTrack(t *testing.T, episode string) string {
 	t.Helper()
-	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	desk := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, desk.Version, map[string]any{"type": "add-track", "part": "voice", "name": "Presenter"})
-	return want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].ID
+	return want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[0].ID
 }
 
 // spoken records a sound as a take, in chunks of half a second, and gives the take's id.
@@ -57,7 +58,7 @@ func takesOf(t *testing.T, episode string) map[string]takes.TakeStatus {
 
 func clips(t *testing.T, episode string) (out []session.Clip) {
 	t.Helper()
-	for _, tr := range want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks {
+	for _, tr := range want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks {
 		for _, id := range tr.ClipsInOrder() {
 			out = append(out, tr.Clips[id])
 		}
@@ -107,7 +108,7 @@ func TestTakesOfOnePlaceAreSwappedDiscardedAndTakenBack(t *testing.T) {
 	assert.Equal(t, 2*audio.Second, all[0].Length)
 
 	// Back to the first, in the clip that is there and with what was done to it.
-	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	desk := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	clip := desk.Document.Tracks[0].ClipsInOrder()[0]
 	do(t, episode, desk.Version, map[string]any{"type": "set-clips", "clips": []any{map[string]any{"clip": clip, "gain": -2}}})
 	want[any](t, "POST", "/takes/"+first+"/use", map[string]any{"clip": clip})
@@ -193,7 +194,7 @@ func TestATrackThatIsGoneIsReplacedByAnother(t *testing.T) {
 	_, episode := newEpisode(t)
 	track := voiceTrack(t, episode)
 	take := spoken(t, episode, map[string]any{"track": track, "begins": 4800, "rate": 48000}, testkit.Noise(1, 0.1, 48000, 1))
-	desk := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	desk := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, desk.Version, map[string]any{"type": "remove-tracks", "tracks": []string{track}})
 	finished(t, take, map[string]any{})
 	all := clips(t, episode)

@@ -6,6 +6,10 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
+	"ruvel/internal/balance"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -24,7 +28,7 @@ func TestATreatedTrackIsHeardAsItIsDeliveredAndTheTreatmentIsAStepOfTheHistory(t
 	tone := testkit.Join(testkit.Sine(1, 300, -40, 0, 4*audio.Second), testkit.Sine(1, 300, -6, 0, 10*audio.Second))
 	imported(t, show, episode, "keeper", tone)
 	before := stream(t, episode, "from=48000")
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	treatment := session.Usual()
 	treatment.Compressor = session.Compressor{On: true, Threshold: -20, Ratio: 4, Attack: 2, Release: 100, Detector: session.Peaks}
 	set := func(treatment session.Treatment) map[string]any {
@@ -45,14 +49,14 @@ func TestATreatedTrackIsHeardAsItIsDeliveredAndTheTreatmentIsAStepOfTheHistory(t
 	_, _, file := call(t, "GET", "/mixdowns/"+list[0].ID+"/file", nil)
 	mixed := testkit.ReadAudio(t, testkit.WriteFile(t, "mix.wav", file), 2)
 	assert.Zero(t, testkit.MaxDifference(t, after, mixed), "what is heard is what is delivered")
-	about := want[server.Estimated](t, "GET", "/episodes/"+episode+"/loudness/estimate", nil)
+	about := want[balance.Estimated](t, "GET", "/episodes/"+episode+"/loudness/estimate", nil)
 	assert.InDelta(t, list[0].Loudness.Integrated, about.Integrated, 0.1, "it is known before it is measured")
 
 	treatment.Gate.Close = treatment.Gate.Open + 6
 	code, detail := refused(t, 422, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": d.Version + 1, "op": set(treatment)})
 	assert.Equal(t, "thresholds-crossed", code)
 	assert.Contains(t, detail, "at a higher level than the one at which it opens")
-	require.Equal(t, "Treatment of “Voice 1”", want[server.Desk](t, "GET", "/episodes/"+episode, nil).Undo)
+	require.Equal(t, "Treatment of “Voice 1”", want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Undo)
 	want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil)
 	assert.Zero(t, testkit.MaxDifference(t, before, stream(t, episode, "from=48000")))
 }
@@ -80,7 +84,7 @@ func treatedEpisode(t *testing.T, treatment session.Treatment) (show, episode, t
 	show, episode = newEpisode(t)
 	pcm = speaks(12 * audio.Second)
 	imported(t, show, episode, "keeper", pcm)
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	track = d.Document.Tracks[0].ID
 	do(t, episode, d.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "treatment": treatment}}})
 	return show, episode, track, pcm
@@ -132,7 +136,7 @@ func TestTheCourseOfATreatmentIsThatOfTheFile(t *testing.T) {
 
 func TestAVoiceIsDescribedAndTreatmentsAreLaidForIt(t *testing.T) {
 	_, episode, track, _ := treatedEpisode(t, compressing())
-	v := want[server.Voice](t, "GET", "/episodes/"+episode+"/tracks/"+track+"/voice", nil)
+	v := want[balance.Voice](t, "GET", "/episodes/"+episode+"/tracks/"+track+"/voice", nil)
 	assert.InDelta(t, -54, float64(v.Spread.Peaks.Floor), 2)
 	assert.Greater(t, v.Spread.Levels.Ordinary, audio.DB(-25))
 	require.Len(t, v.Starts, 4)
@@ -140,19 +144,19 @@ func TestAVoiceIsDescribedAndTreatmentsAreLaidForIt(t *testing.T) {
 	assert.Contains(t, v.Suggested.Why, "The gate opens at")
 	assert.Equal(t, 4.0, v.Suggested.Treatment.Compressor.Ratio, "what it has already stays")
 	assert.Greater(t, v.With-v.Without, -6.0)
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	do(t, episode, d.Version, map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": track, "treatment": v.Starts[1].Treatment}}})
 	// A muted track is known as well, treated or not.
 	muted := map[string]any{"track": track, "mute": true, "treatment": session.Treatment{}}
 	do(t, episode, d.Version+1, map[string]any{"type": "set-tracks", "tracks": []any{muted}})
-	assert.Equal(t, v.Spread, want[server.Voice](t, "GET", "/episodes/"+episode+"/tracks/"+track+"/voice", nil).Spread)
+	assert.Equal(t, v.Spread, want[balance.Voice](t, "GET", "/episodes/"+episode+"/tracks/"+track+"/voice", nil).Spread)
 	code, _ := refused(t, 422, "GET", "/episodes/"+episode+"/tracks/t99/voice", nil)
 	assert.Equal(t, "unknown-track", code)
 }
 
 func TestWithoutItsTreatmentATrackIsHeardAsLoudAsWithIt(t *testing.T) {
 	_, episode, track, pcm := treatedEpisode(t, compressing())
-	v := want[server.Voice](t, "GET", "/episodes/"+episode+"/tracks/"+track+"/voice", nil)
+	v := want[balance.Voice](t, "GET", "/episodes/"+episode+"/tracks/"+track+"/voice", nil)
 	bare := stream(t, episode, "from=48000&to=336000&untreated="+track)
 	gain := math.Pow(10, (v.With-v.Without)/20) * math.Sqrt2 / 2
 	for i := 0; i < len(bare[0]); i += 501 {
@@ -194,13 +198,13 @@ func TestAShowKeepsTreatmentsUnderTheirNames(t *testing.T) {
 
 func TestClipsBecomeASoundInTheirPlace(t *testing.T) {
 	show, episode, track, _ := treatedEpisode(t, compressing())
-	d := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	clips := d.Document.Tracks[0].ClipsInOrder()
 	before := stream(t, episode, "from=48000&to=240000")
 	at := "/episodes/" + episode + "/renderings"
 	job := want[work.JobEvent](t, "POST", at, map[string]any{"clips": clips, "name": "Keeper, treated", "treatment": true, "lines": true, "place": true})
 	require.Equal(t, "done", string(ended(t, job.ID).State))
-	after := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	after := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	require.Len(t, after.Document.Tracks, 2)
 	assert.Equal(t, "Keeper, treated", after.Document.Tracks[0].Name)
 	assert.Equal(t, track, after.Document.Tracks[1].ID)
@@ -215,7 +219,7 @@ func TestClipsBecomeASoundInTheirPlace(t *testing.T) {
 
 	job = want[work.JobEvent](t, "POST", at, map[string]any{"clips": clips, "name": "Keeper, dry", "treatment": false, "lines": false, "place": false})
 	require.Equal(t, "done", string(ended(t, job.ID).State))
-	assert.Equal(t, after.Version, want[server.Desk](t, "GET", "/episodes/"+episode, nil).Version, "it is only a sound")
+	assert.Equal(t, after.Version, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Version, "it is only a sound")
 	code, _ := refused(t, 422, "POST", at, map[string]any{"clips": []string{"c99"}, "name": "None", "treatment": true, "lines": true, "place": true})
 	assert.Equal(t, "unknown-clip", code)
 }

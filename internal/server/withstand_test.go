@@ -19,6 +19,8 @@ import (
 	"testing"
 	"time"
 
+	"ruvel/internal/episodes"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -142,7 +144,7 @@ func TestAFullDiskRefusesWhatWritesInATrueSentenceAndEverythingGoesOnAfterwards(
 	require.Equal(t, "done", string(ended(t, mixdown.ID).State))
 	file, err := os.ReadFile(testkit.WriteWAV(t, "b.wav", testkit.Noise(1, 0.25, audio.Second, 8)))
 	require.NoError(t, err)
-	before := want[server.Desk](t, "GET", "/episodes/"+episode, nil)
+	before := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 
 	room := fill(t)
 	h := want[server.Health](t, "GET", "/health", nil)
@@ -160,7 +162,7 @@ func TestAFullDiskRefusesWhatWritesInATrueSentenceAndEverythingGoesOnAfterwards(
 	}
 	code, _ := refused(t, 507, "PATCH", "/episodes/"+episode+"/script", map[string]any{"base": 0, "text": "Two blasts."})
 	assert.Equal(t, "disk-full", code)
-	assert.Equal(t, before, want[server.Desk](t, "GET", "/episodes/"+episode, nil), "what was kept is there, as it was")
+	assert.Equal(t, before, want[episodes.Desk](t, "GET", "/episodes/"+episode, nil), "what was kept is there, as it was")
 	want[any](t, "DELETE", "/mixdowns/"+mixdown.ID, nil) // which makes room
 	room()
 	do(t, episode, before.Version, map[string]any{"type": "add-marker", "at": 0, "name": "x"})
@@ -220,7 +222,7 @@ func TestWhileTheDatabaseIsStartedAgainRequestsSaySoAndNoEditIsLost(t *testing.T
 		t.Logf("after %d kills %d answers were that it comes back", kill+1, away)
 	}
 	assert.Positive(t, away)
-	doc := want[server.Desk](t, "GET", "/episodes/"+episode, nil).Document
+	doc := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document
 	require.Len(t, doc.Markers, marks, "each is there once")
 }
 

@@ -1,9 +1,7 @@
-package server
+package balance
 
 import (
 	"context"
-
-	"github.com/danielgtaylor/huma/v2"
 
 	"ruvel/core/audio"
 	"ruvel/core/duck"
@@ -30,31 +28,19 @@ type RoomRow struct {
 	Text  string      `json:"text" doc:"In words"`
 }
 
-func (s *Server) roomRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/room", "find-room",
-		"How music and effects would make way so that speech leads by what is aimed at; nothing changes"),
-		func(ctx context.Context, in *struct {
-			InEpisode
-			Rev  int64  `query:"rev" minimum:"0" doc:"Wait up to 2 s for this version"`
-			Left string `query:"without" maxLength:"2000" doc:"Ids of tracks, with commas between them, that are left as they are"`
-		},
-		) (*body[Room], error) {
-			return answer(s.room(ctx, in.Episode, in.Rev, splitIDs(in.Left)))
-		})
-}
-
-func (s *Server) room(ctx context.Context, episode string, rev int64, without []string) (out Room, err error) {
-	p, err := s.Plans.Current(ctx, episode, rev)
+// Room is how music and effects of an episode would make way, once it has a version, but for some tracks; nothing changes.
+func (b *Balancer) Room(ctx context.Context, episode string, rev int64, without []string) (out Room, err error) {
+	p, err := b.Plans.Current(ctx, episode, rev)
 	if err != nil {
 		return out, err
 	}
 	defer p.Close()
-	doc, version, err := s.Store.Document(ctx, episode)
+	doc, version, err := b.Store.Document(ctx, episode)
 	if err != nil {
 		return out, err
 	}
 	out.Version, out.Rows = version, []RoomRow{}
-	if out.Now, err = s.balance(ctx, episode, p); err != nil {
+	if out.Now, err = b.now(ctx, episode, p); err != nil {
 		return out, err
 	}
 	aim, _ := lead.FindAim(doc.Lead)
@@ -64,7 +50,7 @@ func (s *Server) room(ctx context.Context, episode string, rev int64, without []
 			for id, w := range ways {
 				op.Tracks = append(op.Tracks, edit.TrackChange{Track: id, Way: &w})
 			}
-			out.Then, err = s.balanceAfter(ctx, episode, op)
+			out.Then, err = b.After(ctx, episode, op)
 		}
 		return out.Then.downs(), err
 	})
@@ -75,9 +61,9 @@ func (s *Server) room(ctx context.Context, episode string, rev int64, without []
 }
 
 // downs are by how much tracks go down under speech.
-func (b Balance) downs() duck.Downs {
+func (of Balance) downs() duck.Downs {
 	out := duck.Downs{}
-	for _, w := range b.Ways {
+	for _, w := range of.Ways {
 		out[w.Track] = w.Drops
 	}
 	return out
