@@ -1,6 +1,7 @@
 package edit
 
 import (
+	"slices"
 	"strings"
 
 	"ruvel/core/audio"
@@ -61,10 +62,13 @@ func Example() (session.Document, error) {
 
 // Examples are operations, one or more of every type, that can be applied to the session of Example.
 func Examples() []Op {
-	of := func(c string) Line { return Line{Clip: c} }
-	second := func(n audio.Frames) audio.Frames { return n * audio.Second }
-	gain, half := audio.DB(-3), second(4)
-	law := "equal-power"
+	return slices.Concat(examplesOfArranging(), examplesOfLevels(), examplesOfTheRest())
+}
+
+func second(n audio.Frames) audio.Frames { return n * audio.Second }
+
+func examplesOfArranging() []Op {
+	gain, law := audio.DB(-3), "equal-power"
 	return []Op{
 		AddTrack{Part: session.Effect, Name: "Harbour"},
 		SetTracks{Tracks: []TrackChange{{Track: "t2", Fader: &gain}}},
@@ -90,6 +94,13 @@ func Examples() []Op {
 		LoopClip{Clip: "c8", Length: second(18)},
 		FitClips{Clips: []string{"c8"}, Parts: []fit.Portion{{From: 0, To: second(4)}, {From: second(8), To: second(10)}}},
 		MoveSegment{Marker: "m9", Before: "m10"},
+	}
+}
+
+func examplesOfLevels() []Op {
+	of := func(c string) Line { return Line{Clip: c} }
+	gain, half := audio.DB(-3), second(4)
+	return []Op{
 		SetClips{Clips: []ClipChange{{Clip: "c7", Gain: &gain, Length: &half}}},
 		SetFades{Fades: []ClipFades{{Clip: "c7", In: &NewFade{Length: second(2), Shape: session.EqualPower}}}},
 		AddPoints{Points: []NewPoint{{Line: of("c7"), At: second(5), Level: -6}}},
@@ -103,6 +114,12 @@ func Examples() []Op {
 		HushStretch{Clips: []string{"c3"}, From: second(2), To: second(3)},
 		GroupTracks{Tracks: []string{"t2", "t6"}},
 		MoveFaders{Faders: []FaderMove{{Track: "t2", Level: -6}}},
+	}
+}
+
+func examplesOfTheRest() []Op {
+	half := second(4)
+	return []Op{
 		AddMarker{At: second(12), Name: "Archive", Chapter: true},
 		AddMarkers{Markers: []NewMarker{{At: second(12), Name: "Archive"}, {At: second(14), Length: second(2)}}},
 		AddPlace{Track: "t1", At: second(30), Length: second(10), Name: "Guest"},

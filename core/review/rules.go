@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"reflect"
+	"slices"
 
 	"ruvel/core/problem"
 )
@@ -68,7 +69,10 @@ type Rule struct {
 const practice = "common practice"
 
 // Rules lists all rules.
-func Rules() []Rule {
+func Rules() []Rule { return slices.Concat(ofTheMix(), ofClips(), ofTheSession()) }
+
+// ofTheMix are about what is heard of all of it together.
+func ofTheMix() []Rule {
 	return []Rule{
 		{
 			"covered", "Speech is covered", "Who hears it on a train or with one ear loses the words.",
@@ -106,6 +110,12 @@ func Rules() []Rule {
 			"dead-air", "Dead air", "A listener takes it for the end, or for a fault.",
 			"Nothing within 40 LU of the show for over 2 s inside it, 0.5 s before it or 3 s after it", practice, true, true, (*reader).deadAir,
 		},
+	}
+}
+
+// ofClips are about single recordings, and how clips begin, end and meet.
+func ofClips() []Rule {
+	return []Rule{
 		{
 			"abrupt", "An abrupt edge", "It clicks, or sounds as if something was torn off.",
 			"A clip begins or ends in the middle of its sound, or with a step above −40 dBFS, without a fade", practice, true, false, (*reader).abrupt,
@@ -138,6 +148,12 @@ func Rules() []Rule {
 			"music-edge", "Music without a fade", "It sounds as if the music was switched on or off.",
 			"Music begins or ends in its middle without a fade", practice, true, false, (*reader).musicEdges,
 		},
+	}
+}
+
+// ofTheSession are about what has been left in a session, or is missing in it.
+func ofTheSession() []Rule {
+	return []Rule{
 		{"place", "An empty place", "What is missing there is missing in the finished file.", "Any", practice, false, false, (*reader).places},
 		{"solo", "A track is soloed", "All other tracks are silent in the finished file.", "Any", practice, false, false, (*reader).solo},
 		{"mute", "A muted track", "What lies on it is not in the finished file.", "Any that holds clips", practice, false, false, (*reader).mute},

@@ -46,16 +46,8 @@ func (d Document) Validate() error {
 	if d.Next < 1 || len(d.Target) > 40 || len(d.Lead) > 40 {
 		return problem.New("bad-header", "next", "The session's target or next number is out of range.")
 	}
-	for id, s := range d.Sounds {
-		if !soundID.MatchString(id) || s.Channels < 1 || s.Channels > 2 || s.Length < 1 || s.Length > MaxLength {
-			return problem.New("bad-sound", "sounds."+id, "A sound needs an id of 64 hex digits, one or two channels and a length.")
-		}
-		if s.Side != BothSides && (s.Channels != 2 || s.Side != LeftSide && s.Side != RightSide) {
-			return problem.New("bad-side", "sounds."+id, "Of a sound in stereo the left or the right side is heard, or both.")
-		}
-		if !(math.Abs(s.Sensitivity) <= MostSensitive) {
-			return problem.New("bad-sensitivity", "sounds."+id, "The sensitivity with which speech is found goes from -12 to 12 dB.")
-		}
+	if err := d.validateSounds(); err != nil {
+		return err
 	}
 	if err := d.validateAside(); err != nil {
 		return err
@@ -68,6 +60,28 @@ func (d Document) Validate() error {
 			return err
 		}
 	}
+	if err := d.validateMarkers(); err != nil {
+		return err
+	}
+	return d.validateTracks()
+}
+
+func (d Document) validateSounds() error {
+	for id, s := range d.Sounds {
+		if !soundID.MatchString(id) || s.Channels < 1 || s.Channels > 2 || s.Length < 1 || s.Length > MaxLength {
+			return problem.New("bad-sound", "sounds."+id, "A sound needs an id of 64 hex digits, one or two channels and a length.")
+		}
+		if s.Side != BothSides && (s.Channels != 2 || s.Side != LeftSide && s.Side != RightSide) {
+			return problem.New("bad-side", "sounds."+id, "Of a sound in stereo the left or the right side is heard, or both.")
+		}
+		if !(math.Abs(s.Sensitivity) <= MostSensitive) {
+			return problem.New("bad-sensitivity", "sounds."+id, "The sensitivity with which speech is found goes from -12 to 12 dB.")
+		}
+	}
+	return nil
+}
+
+func (d Document) validateMarkers() error {
 	for id, m := range d.Markers {
 		if !localID.MatchString(id) || !within(m.At, 0, MaxLength) || !within(m.Length, 0, MaxLength) || !goodName(m.Name) {
 			return problem.New("bad-marker", "markers."+id, "A marker needs a name of at most 200 characters and a place inside the session.")
@@ -82,6 +96,10 @@ func (d Document) Validate() error {
 			return problem.New("bad-place", "markers."+id, "An empty place lies on a track of the session, has a length, and is no chapter.")
 		}
 	}
+	return nil
+}
+
+func (d Document) validateTracks() error {
 	if len(d.Tracks) > MaxTracks {
 		return problem.New("too-many-tracks", "tracks", "A session holds at most %d tracks.", MaxTracks)
 	}

@@ -86,25 +86,9 @@ func Fill(ctx context.Context, st *store.Store, library *sounds.Library, bucket 
 	if err != nil || !wanted {
 		return false, err
 	}
-	all := items()
-	made := make([]string, len(all))
-	g, each := errgroup.WithContext(ctx)
-	g.SetLimit(runtime.GOMAXPROCS(0))
-	for i, it := range all {
-		g.Go(func() (err error) {
-			say("the sound “" + it.name + "”")
-			if made[i], err = add(each, st, library, show.ID, it); err != nil {
-				return fmt.Errorf("sample sound %s: %w", it.key, err)
-			}
-			return nil
-		})
-	}
-	if err := g.Wait(); err != nil {
+	ids, err := addSounds(ctx, st, library, show.ID, say)
+	if err != nil {
 		return false, err
-	}
-	ids := map[string]string{}
-	for i, it := range all {
-		ids[it.key] = made[i]
 	}
 	catalogue := func(id string) (session.Sound, bool) {
 		s, err := st.Sound(ctx, show.ID, id)
@@ -144,6 +128,31 @@ func Fill(ctx context.Context, st *store.Store, library *sounds.Library, bucket 
 		}
 	}
 	return true, nil
+}
+
+// addSounds makes the sounds of the series and gives their ids by their keys.
+func addSounds(ctx context.Context, st *store.Store, library *sounds.Library, show string, say func(string)) (map[string]string, error) {
+	all := items()
+	made := make([]string, len(all))
+	g, each := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, it := range all {
+		g.Go(func() (err error) {
+			say("the sound “" + it.name + "”")
+			if made[i], err = add(each, st, library, show, it); err != nil {
+				return fmt.Errorf("sample sound %s: %w", it.key, err)
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	ids := map[string]string{}
+	for i, it := range all {
+		ids[it.key] = made[i]
+	}
+	return ids, nil
 }
 
 // addScript gives the episode the text that its voices read; only the trailer, which

@@ -78,19 +78,11 @@ func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress fu
 			return made, problem.New("nothing-to-mix", "from", "A part of a mix lies between %v and %v, and this one does not.", of.From, of.To)
 		}
 	}
-	var course master.Course
-	if o.Target != nil {
-		measured := func() (master.Course, error) {
-			return measure(ctx, plan, of, func(p float64) { progress(p * toMeasure / 2) })
-		}
-		if o.Course == nil {
-			course, err = measured()
-		} else {
-			course, err = o.Course(measured)
-		}
-		if err != nil {
-			return made, err
-		}
+	course, err := o.course(func() (master.Course, error) {
+		return measure(ctx, plan, of, func(p float64) { progress(p * toMeasure / 2) })
+	})
+	if err != nil {
+		return made, err
 	}
 	m := &master.Master{}
 	var aim float64
@@ -114,21 +106,8 @@ func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress fu
 		}
 		made.Loudness, made.Outline = came.Loudness(), came.Outline(outlined)
 		made.Loudness.Length = min(made.Loudness.Length, o.To-o.From)
-		if o.Target == nil || made.Again == again || made.Loudness.Integrated <= float64(audio.Silence) {
+		if !made.misses(o, m, came.Later(o.From-of.From), &aim, &ceiling) {
 			break
-		}
-		off := o.Target.Integrated - made.Loudness.Integrated
-		if o.Of != nil {
-			off = 0 // a part of it is as loud as it is
-		}
-		over := ceiling.Lower(came.Later(o.From-of.From), o.Target.TruePeak) > 0
-		soft := m.Reached && math.Abs(off) >= 0.08
-		if !over && !soft {
-			break
-		}
-		made.Over, made.Off = made.Over || over, made.Off || soft
-		if m.Reached {
-			aim += off
 		}
 	}
 	made.Gain, made.Work = m.Gain, m.Work
@@ -137,6 +116,39 @@ func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress fu
 		err = media.WriteLoudness(path, made.Loudness)
 	}
 	return made, err
+}
+
+// course is that of the whole mix that a file is part of, measured or as it is known; none if there is no target.
+func (o Order) course(measured func() (master.Course, error)) (master.Course, error) {
+	if o.Target == nil {
+		return master.Course{}, nil
+	}
+	if o.Course == nil {
+		return measured()
+	}
+	return o.Course(measured)
+}
+
+// misses says whether a file that has been decoded misses the target so that it is worth making again; then aim and ceiling are what it is
+// made with.
+func (made *Made) misses(o Order, m *master.Master, came master.Course, aim *float64, ceiling *master.Ceiling) bool {
+	if o.Target == nil || made.Again == again || made.Loudness.Integrated <= float64(audio.Silence) {
+		return false
+	}
+	off := o.Target.Integrated - made.Loudness.Integrated
+	if o.Of != nil {
+		off = 0 // a part of it is as loud as it is
+	}
+	over := ceiling.Lower(came, o.Target.TruePeak) > 0
+	soft := m.Reached && math.Abs(off) >= 0.08
+	if !over && !soft {
+		return false
+	}
+	made.Over, made.Off = made.Over || over, made.Off || soft
+	if m.Reached {
+		*aim += off
+	}
+	return true
 }
 
 func atOnce(do func()) { do() }

@@ -43,6 +43,21 @@ func writeStems(ctx context.Context, plan *mix.Plan, s master.Stretch, after aud
 			return came, err
 		}
 	}
+	if came, err = renderStems(ctx, plan, s, after, m, &sinks, func(p float64) { progress(0.8 * p) }); err != nil {
+		return came, err
+	}
+	for i := range sinks {
+		closed := sinks[i].Close()
+		sinks[i] = nil
+		if closed != nil {
+			return came, closed
+		}
+	}
+	return came, pack(ctx, path, files[:], o.Name, func(p float64) { progress(0.8 + 0.2*p) })
+}
+
+// renderStems writes each part of a stretch where it belongs, and listens to their sum.
+func renderStems(ctx context.Context, plan *mix.Plan, s master.Stretch, after audio.Frames, m *master.Master, sinks *[3]media.Sink, progress func(float64)) (came master.Course, err error) {
 	const piece = 10 * audio.Second
 	var room [3]audio.PCM
 	for i := range room {
@@ -79,16 +94,9 @@ func writeStems(ctx context.Context, plan *mix.Plan, s master.Stretch, after aud
 			}
 		}
 		listener.Write(whole)
-		progress(0.8 * (at + n).Seconds() / s.Length().Seconds())
+		progress((at + n).Seconds() / s.Length().Seconds())
 	}
-	for i := range sinks {
-		closed := sinks[i].Close()
-		sinks[i] = nil
-		if closed != nil {
-			return came, closed
-		}
-	}
-	return listener.Course(), pack(ctx, path, files[:], o.Name, func(p float64) { progress(0.8 + 0.2*p) })
+	return listener.Course(), nil
 }
 
 // pack puts files into an archive as they are, under the name of the order, and takes each away when it is in.

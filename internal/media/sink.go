@@ -66,16 +66,8 @@ type other struct {
 
 func newOther(ctx context.Context, path string, s Setting, label *Label, known *Pieces) (*other, error) {
 	o := &other{}
-	input := "f32le"
-	var codec []string
-	switch {
-	case s.Format.how != asFLAC:
-		codec = s.Quality.args(s.Quality.Rate[s.Channels-1])
-	case s.Format.bits == 16:
-		input, codec, o.quantise = "s16le", []string{"-c:a", "flac", "-sample_fmt", "s16"}, &dither.Quantiser{Bits: 16, Bytes: 2}
-	default:
-		input, codec, o.quantise = "s32le", []string{"-c:a", "flac", "-sample_fmt", "s32", "-bits_per_raw_sample", "24"}, &dither.Quantiser{Bits: 24, Bytes: 4}
-	}
+	input, codec, quantise := s.codec()
+	o.quantise = quantise
 	dir := filepath.Dir(path)
 	mp4 := s.Format.Extension == "m4a"
 	fields := label.comments(s.Format.how != asFLAC)
@@ -103,20 +95,7 @@ func newOther(ctx context.Context, path string, s Setting, label *Label, known *
 		args = append(args, "-map", "2:v", "-c:v", "copy", "-disposition:v", "attached_pic")
 	}
 	args = append(append(args, codec...), "-fflags", "+bitexact", "-flags:a", "+bitexact")
-	switch {
-	case mp4:
-		// In a movie that counts in frames, the edit list says the length to the frame, and not to the millisecond.
-		args = append(args, "-f", "ipod", "-movflags", "+faststart", "-movie_timescale", strconv.Itoa(s.Rate))
-		if language := label.spoken(); language != "" {
-			args = append(args, "-metadata:s:a:0", "language="+language)
-		}
-	case s.Format.how == asFLAC:
-		args = append(args, "-f", "flac")
-	case s.Format.Key == "opus":
-		args = append(args, "-f", "opus", "-serial_offset", strconv.Itoa(label.serial()))
-	default:
-		args = append(args, "-f", "ogg", "-serial_offset", strconv.Itoa(label.serial()))
-	}
+	args = append(args, s.container(label)...)
 	if !s.Format.streams() {
 		if o.quantise != nil {
 			o.hearing = hear(s, o.quantise.Bytes, known)
@@ -132,6 +111,35 @@ func newOther(ctx context.Context, path string, s Setting, label *Label, known *
 	}
 	o.listens, err = overhear(ctx, stream, path, s, known.loud())
 	return o, err
+}
+
+// codec says to ffmpeg in which form it is given samples and what it makes of them, and what makes whole numbers of them; nil: nothing does.
+func (s Setting) codec() (input string, args []string, quantise *dither.Quantiser) {
+	switch {
+	case s.Format.how != asFLAC:
+		return "f32le", s.Quality.args(s.Quality.Rate[s.Channels-1]), nil
+	case s.Format.bits == 16:
+		return "s16le", []string{"-c:a", "flac", "-sample_fmt", "s16"}, &dither.Quantiser{Bits: 16, Bytes: 2}
+	}
+	return "s32le", []string{"-c:a", "flac", "-sample_fmt", "s32", "-bits_per_raw_sample", "24"}, &dither.Quantiser{Bits: 24, Bytes: 4}
+}
+
+// container says to ffmpeg what the file is that the sound lies in.
+func (s Setting) container(label *Label) []string {
+	switch {
+	case s.Format.Extension == "m4a":
+		// In a movie that counts in frames, the edit list says the length to the frame, and not to the millisecond.
+		args := []string{"-f", "ipod", "-movflags", "+faststart", "-movie_timescale", strconv.Itoa(s.Rate)}
+		if language := label.spoken(); language != "" {
+			args = append(args, "-metadata:s:a:0", "language="+language)
+		}
+		return args
+	case s.Format.how == asFLAC:
+		return []string{"-f", "flac"}
+	case s.Format.Key == "opus":
+		return []string{"-f", "opus", "-serial_offset", strconv.Itoa(label.serial())}
+	}
+	return []string{"-f", "ogg", "-serial_offset", strconv.Itoa(label.serial())}
 }
 
 // Course is that of the finished file, if it has been listened to.

@@ -238,9 +238,31 @@ func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frame
 		return Facts{}, err
 	}
 	info.Longest = longest
-	w, err := newCopyWriter(dir, info.Channels)
+	measured, err := l.convert(ctx, dir, readable, info, progress)
 	if err != nil {
 		return Facts{}, disk.Full(err)
+	}
+	for _, path := range []string{original, readable} {
+		if err := os.Remove(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return Facts{}, err
+		}
+	}
+	if err := os.Chmod(dir, 0o700); err != nil {
+		return Facts{}, err
+	}
+	if err := l.settle(dir, id); err != nil {
+		return Facts{}, err
+	}
+	return Facts{
+		ID: id, Bytes: bytes, Channels: info.Channels, Rate: info.Rate, Format: info.Format, Tags: info.Tags, Loudness: measured,
+	}, nil
+}
+
+// convert decodes a file into a folder as a working copy, with all that is known of it, and gives its loudness.
+func (l *Library) convert(ctx context.Context, dir, readable string, info media.Info, progress func(float64)) (out loudness.Result, err error) {
+	w, err := newCopyWriter(dir, info.Channels)
+	if err != nil {
+		return out, err
 	}
 	defer w.close()
 	meter, listener := loudness.NewMeter(info.Channels), speech.NewListener()
@@ -263,28 +285,12 @@ func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frame
 		}
 		return g.Wait()
 	}); err != nil {
-		return Facts{}, disk.Full(err)
+		return out, err
 	}
 	if err := writeSpoken(dir, listener.Phrases()); err != nil {
-		return Facts{}, disk.Full(err)
+		return out, err
 	}
-	if err := w.finish(meter.Series()); err != nil {
-		return Facts{}, disk.Full(err)
-	}
-	for _, path := range []string{original, readable} {
-		if err := os.Remove(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return Facts{}, err
-		}
-	}
-	if err := os.Chmod(dir, 0o700); err != nil {
-		return Facts{}, err
-	}
-	if err := l.settle(dir, id); err != nil {
-		return Facts{}, err
-	}
-	return Facts{
-		ID: id, Bytes: bytes, Channels: info.Channels, Rate: info.Rate, Format: info.Format, Tags: info.Tags, Loudness: meter.Result(),
-	}, nil
+	return meter.Result(), w.finish(meter.Series())
 }
 
 // probe looks at a file and says which file is to be decoded: itself, or, if it can only be

@@ -162,28 +162,9 @@ const halfWritten = ".tmp"
 
 // bucket removes originals, mixdowns and pictures that nothing has named for as long as a file without an owner stays.
 func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
-	old := time.Now().Add(-s.Ages.Unowned)
-	var originals, mixdowns, pictures, left []string
-	list := s.Bucket.List(nil)
-	for {
-		o, err := list.Next(ctx)
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return err
-		}
-		switch {
-		case o.IsDir || o.ModTime.After(old):
-		case strings.HasSuffix(o.Key, halfWritten):
-			left = append(left, o.Key)
-		case strings.HasPrefix(o.Key, work.MixdownFolder):
-			mixdowns = append(mixdowns, o.Key)
-		case strings.HasPrefix(o.Key, work.PictureFolder):
-			pictures = append(pictures, o.Key)
-		case sounds.IsID(o.Key):
-			originals = append(originals, o.Key)
-		}
+	found, left, err := s.unowned(ctx)
+	if err != nil {
+		return err
 	}
 	for _, key := range left {
 		if err := s.Bucket.Delete(ctx, key); err != nil {
@@ -191,32 +172,12 @@ func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
 		}
 		swept.Leftovers++
 	}
-	if len(originals)+len(mixdowns)+len(pictures) == 0 {
+	if len(found) == 0 {
 		return nil
 	}
-	// What is asked for first is what could become needed last: a job ends by adding its sound or its mixdown.
-	jobs, err := s.named(ctx)
+	orphans, err := s.orphans(ctx, found)
 	if err != nil {
 		return err
-	}
-	shows, err := s.Store.SoundsOfAll(ctx)
-	if err != nil {
-		return err
-	}
-	files, err := s.Store.MixdownsOfAll(ctx)
-	if err != nil {
-		return err
-	}
-	shown, err := s.Store.PicturesOfAll(ctx)
-	if err != nil {
-		return err
-	}
-	nameOf := func(key string) string { return strings.TrimSuffix(path.Base(key), path.Ext(key)) }
-	var orphans []string
-	for _, key := range slices.Concat(pictures, originals, mixdowns) {
-		if name := nameOf(key); !jobs[name] && !shows[name] && !files[name] && !shown[name] {
-			orphans = append(orphans, key)
-		}
 	}
 	gone, err := s.Store.Orphaned(ctx, orphans, s.now(), s.Ages.Unowned)
 	if err != nil {
@@ -233,6 +194,62 @@ func (s *Sweeper) bucket(ctx context.Context, swept *Swept) error {
 		}
 	}
 	return err
+}
+
+// unowned gives what lies in the bucket long enough: what may be somebody's, pictures first, and what was left half written.
+func (s *Sweeper) unowned(ctx context.Context) (found, left []string, err error) {
+	old := time.Now().Add(-s.Ages.Unowned)
+	var originals, mixdowns, pictures []string
+	list := s.Bucket.List(nil)
+	for {
+		o, err := list.Next(ctx)
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		switch {
+		case o.IsDir || o.ModTime.After(old):
+		case strings.HasSuffix(o.Key, halfWritten):
+			left = append(left, o.Key)
+		case strings.HasPrefix(o.Key, work.MixdownFolder):
+			mixdowns = append(mixdowns, o.Key)
+		case strings.HasPrefix(o.Key, work.PictureFolder):
+			pictures = append(pictures, o.Key)
+		case sounds.IsID(o.Key):
+			originals = append(originals, o.Key)
+		}
+	}
+	return slices.Concat(pictures, originals, mixdowns), left, nil
+}
+
+// orphans are those that nobody has.
+func (s *Sweeper) orphans(ctx context.Context, found []string) (orphans []string, err error) {
+	// What is asked for first is what could become needed last: a job ends by adding its sound or its mixdown.
+	jobs, err := s.named(ctx)
+	if err != nil {
+		return nil, err
+	}
+	shows, err := s.Store.SoundsOfAll(ctx)
+	if err != nil {
+		return nil, err
+	}
+	files, err := s.Store.MixdownsOfAll(ctx)
+	if err != nil {
+		return nil, err
+	}
+	shown, err := s.Store.PicturesOfAll(ctx)
+	if err != nil {
+		return nil, err
+	}
+	nameOf := func(key string) string { return strings.TrimSuffix(path.Base(key), path.Ext(key)) }
+	for _, key := range found {
+		if name := nameOf(key); !jobs[name] && !shows[name] && !files[name] && !shown[name] {
+			orphans = append(orphans, key)
+		}
+	}
+	return orphans, nil
 }
 
 // counted counts what has gone.

@@ -110,11 +110,8 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	format := setting.Format
-	var doc session.Document
-	if a.Document != nil {
-		doc = *a.Document
-	} else if doc, err = w.Store.KeptVersion(ctx, *job.Episode, a.Version); err != nil {
+	doc, err := w.mixedDown(ctx, job, a)
+	if err != nil {
 		return err
 	}
 	dir, err := os.MkdirTemp(w.Dir, "mixdown.part*")
@@ -122,7 +119,7 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 		return disk.Full(err)
 	}
 	defer os.RemoveAll(dir)
-	path := filepath.Join(dir, "mixdown."+format.Extension)
+	path := filepath.Join(dir, "mixdown."+setting.Format.Extension)
 	told := w.meter(ctx, job)
 	hold := w.Sounds.Hold(ctx)
 	defer hold.Close()
@@ -130,32 +127,12 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	if err := w.Space.Room(0); err != nil {
-		return err
-	}
-	rendering, stop := context.WithCancelCause(ctx)
-	defer stop(nil)
-	o := finish.Order{
-		Setting: setting, From: a.From, To: a.To, Target: a.Target, Name: strings.TrimSuffix(a.File, filepath.Ext(a.File)),
-		Label: media.Label{Sheet: a.Sheet, Origin: int64(a.From)},
-	}
-	if o.Of = a.Of; o.Of != nil { // which its other parts have measured as well, mostly
-		key := fmt.Sprintf("%s %d %v %d", *job.Episode, a.Version, *a.Of, setting.Channels)
-		o.Course = func(measure func() (master.Course, error)) (master.Course, error) { return w.course(key, measure) }
-	}
-	if o.Label.Pictures, err = w.pictures(ctx, a.Sheet); err != nil {
-		return err
-	}
-	made, err := finish.Make(rendering, plan, o, path, func(p float64) {
-		told(p)
-		if err := w.Space.Room(0); err != nil {
-			stop(err)
-		}
-	})
+	o, err := w.order(ctx, job, a, setting)
 	if err != nil {
-		if full := context.Cause(rendering); ctx.Err() == nil && full != nil {
-			err = full
-		}
+		return err
+	}
+	made, err := w.makeWithin(ctx, plan, o, path, told)
+	if err != nil {
 		return disk.Full(err)
 	}
 	m := store.Mixdown{
@@ -168,7 +145,7 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 		Gain: made.Gain, Touched: made.Touched, Most: made.Most, Reached: made.Reached || a.Target == nil,
 		Outline: made.Outline,
 	}
-	if m.Bytes, err = w.keep(ctx, path, MixdownKey(m), format.Type); err != nil {
+	if m.Bytes, err = w.keep(ctx, path, MixdownKey(m), setting.Format.Type); err != nil {
 		return disk.Full(err)
 	}
 	if err := w.Store.AddMixdown(ctx, m, doc); err != nil {
@@ -176,6 +153,47 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	}
 	w.Queue.Announce(EpisodeSubject(m.Episode), Event{Mixdowns: &ShowEvent{job.Show}})
 	return nil
+}
+
+// mixedDown is the document that a mixdown is made of.
+func (w *Worker) mixedDown(ctx context.Context, job store.Job, a MixdownArguments) (session.Document, error) {
+	if a.Document != nil {
+		return *a.Document, nil
+	}
+	return w.Store.KeptVersion(ctx, *job.Episode, a.Version)
+}
+
+// order is what a mixdown is to become.
+func (w *Worker) order(ctx context.Context, job store.Job, a MixdownArguments, setting media.Setting) (o finish.Order, err error) {
+	o = finish.Order{
+		Setting: setting, From: a.From, To: a.To, Target: a.Target, Name: strings.TrimSuffix(a.File, filepath.Ext(a.File)),
+		Label: media.Label{Sheet: a.Sheet, Origin: int64(a.From)},
+	}
+	if o.Of = a.Of; o.Of != nil { // which its other parts have measured as well, mostly
+		key := fmt.Sprintf("%s %d %v %d", *job.Episode, a.Version, *a.Of, setting.Channels)
+		o.Course = func(measure func() (master.Course, error)) (master.Course, error) { return w.course(key, measure) }
+	}
+	o.Label.Pictures, err = w.pictures(ctx, a.Sheet)
+	return o, err
+}
+
+// makeWithin makes a file for as long as the disk has room for it.
+func (w *Worker) makeWithin(ctx context.Context, plan *mix.Plan, o finish.Order, path string, told func(float64)) (finish.Made, error) {
+	if err := w.Space.Room(0); err != nil {
+		return finish.Made{}, err
+	}
+	rendering, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	made, err := finish.Make(rendering, plan, o, path, func(p float64) {
+		told(p)
+		if err := w.Space.Room(0); err != nil {
+			stop(err)
+		}
+	})
+	if full := context.Cause(rendering); err != nil && ctx.Err() == nil && full != nil {
+		err = full
+	}
+	return made, err
 }
 
 func (w *Worker) keep(ctx context.Context, path, key, contentType string) (int64, error) {
