@@ -8,10 +8,6 @@ import (
 	"net/http"
 	"testing"
 
-	"ruvel/internal/episodes"
-
-	"ruvel/internal/check"
-
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -20,7 +16,9 @@ import (
 	"ruvel/core/details"
 	"ruvel/core/loudness"
 	"ruvel/core/session"
+	"ruvel/internal/check"
 	"ruvel/internal/demo"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/testkit"
 )

@@ -8,10 +8,6 @@ import (
 	"strings"
 	"testing"
 
-	"ruvel/internal/episodes"
-
-	"ruvel/internal/balance"
-
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -20,6 +16,8 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/balance"
+	"ruvel/internal/episodes"
 	"ruvel/internal/store"
 	"ruvel/testkit"
 )

@@ -6,14 +6,13 @@ import (
 	"path/filepath"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/testkit"
 )

@@ -7,8 +7,6 @@ import (
 	"strings"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -18,6 +16,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/details"
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )

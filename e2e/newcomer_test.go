@@ -12,8 +12,6 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -23,6 +21,7 @@ import (
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
+	"ruvel/internal/episodes"
 	"ruvel/testkit"
 )
 

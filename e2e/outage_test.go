@@ -9,14 +9,13 @@ import (
 	"strings"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/internal/store"

@@ -12,9 +12,9 @@ import (
 	"sync"
 	"testing"
 
-	"ruvel/testkit"
-
 	"github.com/stretchr/testify/require"
+
+	"ruvel/testkit"
 )
 
 // Program is a server in a process of its own, which can be killed and started again

@@ -6,13 +6,13 @@ import (
 	"math"
 	"testing"
 
-	"ruvel/internal/takes"
-	"ruvel/testkit/housetest"
-
 	"github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ruvel/internal/takes"
+	"ruvel/testkit/housetest"
 )
 
 // firstEpisode makes a show and an episode on a server that has none.

@@ -5,8 +5,6 @@ import (
 	"math"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -15,6 +13,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/core/treat"
+	"ruvel/internal/episodes"
 	"ruvel/testkit"
 )
 

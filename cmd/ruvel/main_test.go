@@ -19,14 +19,13 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/details"
 	"ruvel/core/edit"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/server"

@@ -18,13 +18,12 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/work"

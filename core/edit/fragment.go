@@ -212,3 +212,17 @@ func (o Restore) apply(d *draft) (string, error) {
 	d.Next = max(next, d.Next)
 	return "Return to " + quote(o.Name), nil
 }
+
+// Sounds are the ids of the sounds of a fragment.
+func (f Fragment) Sounds() (out []string) {
+	seen := map[string]bool{}
+	for _, r := range f.Rows {
+		for _, c := range r.Clips {
+			if !seen[c.Sound] {
+				seen[c.Sound] = true
+				out = append(out, c.Sound)
+			}
+		}
+	}
+	return out
+}

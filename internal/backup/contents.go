@@ -74,7 +74,7 @@ func (k *Keeper) Contents(ctx context.Context, episode string) (name string, m a
 			Licence: sound.Licence, Notes: sound.Notes, Words: sound.Words, Tempo: sound.Tempo,
 		})
 	}
-	if m.Pictures, err = k.pictures(ctx, sheet.Artwork, doc); err != nil {
+	if m.Pictures, err = k.pictures(ctx, e.Show, sheet.Artwork, doc); err != nil {
 		return name, m, doc, err
 	}
 	if !slices.ContainsFunc(m.Pictures, func(p archive.Picture) bool { return p.ID == sheet.Artwork }) { // it was taken away from its show
@@ -84,7 +84,7 @@ func (k *Keeper) Contents(ctx context.Context, episode string) (name string, m a
 }
 
 // pictures are those of an episode that are still there.
-func (k *Keeper) pictures(ctx context.Context, artwork string, doc session.Document) (out []archive.Picture, err error) {
+func (k *Keeper) pictures(ctx context.Context, show, artwork string, doc session.Document) (out []archive.Picture, err error) {
 	ids := []string{artwork}
 	for _, marker := range doc.Markers {
 		ids = append(ids, marker.Picture)
@@ -94,7 +94,7 @@ func (k *Keeper) pictures(ctx context.Context, artwork string, doc session.Docum
 		if id == "" {
 			continue
 		}
-		p, err := k.Store.AnyPicture(ctx, id)
+		p, err := k.Store.Picture(ctx, show, id)
 		if store.IsNotFound(err) {
 			continue
 		}

@@ -118,11 +118,6 @@ func (l *Library) Receive(ctx context.Context, show string, f File) (work.JobEve
 	if _, err := l.Store.Show(ctx, show); err != nil {
 		return work.JobEvent{}, err
 	}
-	if f.Place != nil {
-		if err := l.in(ctx, show, f.Place.Episode); err != nil {
-			return work.JobEvent{}, err
-		}
-	}
 	id, _, err := l.Sounds.Put(ctx, &bounded{f.Bytes, l.MaxUpload, uploads.TooLarge(l.MaxUpload)})
 	if err != nil {
 		return work.JobEvent{}, work.NameFile(f.Name, err)
@@ -134,15 +129,6 @@ func (l *Library) Receive(ctx context.Context, show string, f File) (work.JobEve
 	}
 	job, err := l.Worker.Submit(ctx, work.Import, show, episode, f.Name, args)
 	return work.View(job), err
-}
-
-// in refuses an episode that is not one of a show.
-func (l *Library) in(ctx context.Context, show, episode string) error {
-	e, err := l.Store.Episode(ctx, episode)
-	if err == nil && e.Show != show {
-		return store.NotFound("episode")
-	}
-	return err
 }
 
 // bounded fails once more than so many bytes have been read.
@@ -235,7 +221,7 @@ func set[T any](value, to *T) {
 
 // Placing is where a piece of a shelf goes once it is among the sounds of a show.
 type Placing struct {
-	Episode string       `json:"episode,omitempty" format:"uuid" doc:"Place it in this episode when it is there"`
+	Episode string       `json:"episode,omitempty" format:"uuid" of:"episode" doc:"Place it in this episode when it is there"`
 	Track   string       `json:"track,omitempty" maxLength:"20" doc:"On this track; left out: on an empty or new one for its part"`
 	Start   audio.Frames `json:"start,omitempty" minimum:"0"`
 	Offset  audio.Frames `json:"offset,omitempty" minimum:"0" doc:"Where to begin in the piece"`
@@ -248,11 +234,6 @@ type Placing struct {
 func (l *Library) TakePiece(ctx context.Context, show, key string, at Placing) (work.JobEvent, error) {
 	if _, err := l.Store.Show(ctx, show); err != nil {
 		return work.JobEvent{}, err
-	}
-	if at.Episode != "" {
-		if err := l.in(ctx, show, at.Episode); err != nil {
-			return work.JobEvent{}, err
-		}
 	}
 	p, err := l.Shelf.Piece(ctx, key)
 	if err != nil {

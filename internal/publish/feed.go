@@ -33,7 +33,7 @@ type Publishing struct {
 
 // ToPublish is a finished file that is to be put into a feed.
 type ToPublish struct {
-	Mixdown    string     `json:"mixdown" format:"uuid" doc:"A finished file of the episode"`
+	Mixdown    string     `json:"mixdown" format:"uuid" of:"mixdown" doc:"A finished file of the episode"`
 	At         *time.Time `json:"at,omitempty" doc:"Left out: now; of an episode that is in the feed: as it was"`
 	Transcript bool       `json:"transcript,omitempty" doc:"With the script as its transcript"`
 }

@@ -13,6 +13,7 @@ import (
 
 	"gocloud.dev/blob/fileblob"
 
+	"ruvel/internal/access"
 	"ruvel/internal/arrange"
 	"ruvel/internal/backup"
 	"ruvel/internal/balance"
@@ -149,6 +150,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 
 // equip makes what acts are done with of what they rest on; finished files can be copied to a folder.
 func (h *House) equip(folder string) {
+	h.Access = &access.Door{Owners: h.Store}
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
 	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
@@ -162,7 +164,7 @@ func (h *House) equip(folder string) {
 	}
 	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
 	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Bucket, h.Handover.Sheet)
-	h.Uploads = uploads.New(h.Store, h.Worker, maxUpload, h.Space)
+	h.Uploads = uploads.New(h.Store, h.Worker, h.Access, maxUpload, h.Space)
 }
 
 const (

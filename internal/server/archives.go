@@ -13,7 +13,7 @@ import (
 )
 
 func (s *Server) archiveRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/archive", "get-archive", "The whole episode in one file, which opens again anywhere: docs/archive.md. It is opened by uploading it, as sounds are"), s.archiveFile)
+	route(s, api, operation("GET", "/episodes/{episode}/archive", "get-archive", "The whole episode in one file, which opens again anywhere: docs/archive.md. It is opened by uploading it, as sounds are"), s.archiveFile)
 }
 
 func (s *Server) archiveFile(ctx context.Context, in *struct {
@@ -42,11 +42,11 @@ func (s *Server) archiveFile(ctx context.Context, in *struct {
 }
 
 func (s *Server) backupRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/shows/{show}/settings", "get-show-settings", "What a show keeps besides its episodes and layouts, to be kept elsewhere"),
+	route(s, api, operation("GET", "/shows/{show}/settings", "get-show-settings", "What a show keeps besides its episodes and layouts, to be kept elsewhere"),
 		func(ctx context.Context, in *InShow) (*body[backup.ShowSettings], error) {
 			return answer(s.Backup.Settings(ctx, in.Show))
 		})
-	huma.Register(api, operation("PUT", "/shows/{show}/settings", "set-show-settings", "Give a show the settings of one that was kept. Its name stays; artwork that it does not have is left out"),
+	route(s, api, operation("PUT", "/shows/{show}/settings", "set-show-settings", "Give a show the settings of one that was kept. Its name stays; artwork that it does not have is left out"),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body backup.ShowSettings

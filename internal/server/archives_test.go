@@ -9,14 +9,13 @@ import (
 	"strings"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/archive"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/testkit"

@@ -29,7 +29,7 @@ type Past struct {
 const longestTry = 60 * audio.Second
 
 func (s *Server) arrangeRoutes(api huma.API) {
-	huma.Register(api, operation("POST", "/episodes/{episode}/fragments", "copy-fragment", "Copy clips, or a stretch of them, to be pasted there or elsewhere; nothing changes"),
+	route(s, api, operation("POST", "/episodes/{episode}/fragments", "copy-fragment", "Copy clips, or a stretch of them, to be pasted there or elsewhere; nothing changes"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body edit.Copying
@@ -41,7 +41,7 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			}
 			return answer(edit.Copy(doc, in.Body))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/pauses", "find-pauses", "Find the pauses in speech that could be tightened; nothing changes"),
+	route(s, api, operation("GET", "/episodes/{episode}/pauses", "find-pauses", "Find the pauses in speech that could be tightened; nothing changes"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Tracks string       `query:"tracks" maxLength:"2000" doc:"Ids of tracks, with commas between them; left out: all for voices"`
@@ -60,7 +60,7 @@ func (s *Server) arrangeRoutes(api huma.API) {
 			wanted.Meant = in.Meant
 			return answer(s.Arrange.Pauses(ctx, in.Episode, splitIDs(in.Tracks), wanted))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/speech", "find-speech", "Where somebody is heard to speak in a stretch of an episode"),
+	route(s, api, operation("GET", "/episodes/{episode}/speech", "find-speech", "Where somebody is heard to speak in a stretch of an episode"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			From audio.Frames `query:"from" minimum:"0"`
@@ -76,8 +76,8 @@ func (s *Server) arrangeRoutes(api huma.API) {
 
 // makeRoutes are those by which what arranging leads to is heard before it is done, or made a sound.
 func (s *Server) makeRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/try", "try-edit", "Hear up to a minute of the mix as it would be after an edit, as 16-bit WAV; nothing changes"), s.try)
-	huma.Register(api, operation("POST", "/episodes/{episode}/renderings", "render-clips", "Render clips of the current version to a sound of the show"),
+	route(s, api, operation("GET", "/episodes/{episode}/try", "try-edit", "Hear up to a minute of the mix as it would be after an edit, as 16-bit WAV; nothing changes"), s.try)
+	route(s, api, operation("POST", "/episodes/{episode}/renderings", "render-clips", "Render clips of the current version to a sound of the show"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body arrange.NewRendering
@@ -88,7 +88,7 @@ func (s *Server) makeRoutes(api huma.API) {
 }
 
 func (s *Server) historyRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/history", "list-history", "The steps of the history, the last first"),
+	route(s, api, operation("GET", "/episodes/{episode}/history", "list-history", "The steps of the history, the last first"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Before int64 `query:"before" minimum:"0" doc:"Only steps before this one"`
@@ -98,7 +98,7 @@ func (s *Server) historyRoutes(api huma.API) {
 			steps, applied, err := s.Store.Steps(ctx, in.Episode, in.Before, in.Most)
 			return answer(Past{steps, applied}, err)
 		})
-	huma.Register(api, operation("POST", "/episodes/{episode}/history/{step}", "go-to-step", "Take back or carry out again what lies between now and a step; 0 is the beginning"),
+	route(s, api, operation("POST", "/episodes/{episode}/history/{step}", "go-to-step", "Take back or carry out again what lies between now and a step; 0 is the beginning"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Step int64 `path:"step" minimum:"0"`
@@ -110,11 +110,11 @@ func (s *Server) historyRoutes(api huma.API) {
 }
 
 func (s *Server) versionRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/versions", "list-versions", "The named versions of an episode, the last first"),
+	route(s, api, operation("GET", "/episodes/{episode}/versions", "list-versions", "The named versions of an episode, the last first"),
 		func(ctx context.Context, in *InEpisode) (*body[[]store.NamedVersion], error) {
 			return answer(s.Store.NamedVersions(ctx, in.Episode))
 		})
-	huma.Register(api, operation("POST", "/episodes/{episode}/versions", "name-version", "Keep the episode as it is now under a name"),
+	route(s, api, operation("POST", "/episodes/{episode}/versions", "name-version", "Keep the episode as it is now under a name"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body struct {
@@ -124,11 +124,11 @@ func (s *Server) versionRoutes(api huma.API) {
 		) (*body[store.NamedVersion], error) {
 			return answer(s.Store.NameVersion(ctx, in.Episode, in.Body.Name))
 		})
-	huma.Register(api, operation("DELETE", "/episodes/{episode}/versions/{version}", "remove-version", "Forget a named version; the episode stays as it is"),
+	route(s, api, operation("DELETE", "/episodes/{episode}/versions/{version}", "remove-version", "Forget a named version; the episode stays as it is"),
 		func(ctx context.Context, in *inVersion) (*empty, error) {
 			return nothing(s.Store.RemoveVersion(ctx, in.Episode, in.Version))
 		})
-	huma.Register(api, operation("POST", "/episodes/{episode}/versions/{version}/return", "return-to-version", "Bring the episode back to a named version, as a step that can be undone"),
+	route(s, api, operation("POST", "/episodes/{episode}/versions/{version}/return", "return-to-version", "Bring the episode back to a named version, as a step that can be undone"),
 		func(ctx context.Context, in *inVersion) (*body[work.ChangeEvent], error) {
 			c, err := s.Store.ReturnTo(ctx, in.Episode, in.Version)
 			return s.changed(in.Episode, c, err)
@@ -138,7 +138,7 @@ func (s *Server) versionRoutes(api huma.API) {
 // inVersion is a route within a named version of an episode.
 type inVersion struct {
 	InEpisode
-	Version string `path:"version" format:"uuid"`
+	Version string `path:"version" format:"uuid" of:"version"`
 }
 
 func (s *Server) try(ctx context.Context, in *struct {

@@ -7,16 +7,14 @@ import (
 	"net/url"
 	"testing"
 
-	"ruvel/internal/arrange"
-
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
 	"ruvel/core/session"
+	"ruvel/internal/arrange"
+	"ruvel/internal/episodes"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
 	"ruvel/internal/work"

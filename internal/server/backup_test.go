@@ -6,8 +6,6 @@ import (
 	"strings"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -15,6 +13,7 @@ import (
 	"ruvel/core/session"
 	"ruvel/internal/archive"
 	"ruvel/internal/backup"
+	"ruvel/internal/episodes"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )

@@ -13,11 +13,11 @@ import (
 )
 
 func (s *Server) balanceRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/leads", "list-leads", "The voice leads that can be aimed at, in the order they are offered"),
+	route(s, api, operation("GET", "/leads", "list-leads", "The voice leads that can be aimed at, in the order they are offered"),
 		func(context.Context, *empty) (*body[[]lead.Aim], error) { return answer(lead.Aims(), nil) })
-	huma.Register(api, operation("GET", "/ways", "list-ways", "Settings of making way for speech to begin with"),
+	route(s, api, operation("GET", "/ways", "list-ways", "Settings of making way for speech to begin with"),
 		func(context.Context, *empty) (*body[[]duck.Start], error) { return answer(duck.Starts(), nil) })
-	huma.Register(api, operation("GET", "/episodes/{episode}/ways/lines", "get-way-lines",
+	route(s, api, operation("GET", "/episodes/{episode}/ways/lines", "get-way-lines",
 		"The lines in which tracks make way, to be turned into points; nothing changes"),
 		func(ctx context.Context, in *struct {
 			InEpisode
@@ -27,7 +27,7 @@ func (s *Server) balanceRoutes(api huma.API) {
 		) (*body[[]edit.WayLine], error) {
 			return answer(s.Balance.WayLines(ctx, in.Episode, in.Rev, splitIDs(in.Tracks)))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/balance", "get-balance",
+	route(s, api, operation("GET", "/episodes/{episode}/balance", "get-balance",
 		"How far speech stands above everything else along an episode, and how tracks make way for it: measured if that has been done, or else estimated without rendering"),
 		func(ctx context.Context, in *struct {
 			InEpisode
@@ -44,7 +44,7 @@ func (s *Server) balanceRoutes(api huma.API) {
 			}
 			return answer(s.Balance.After(ctx, in.Episode, op))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/room", "find-room",
+	route(s, api, operation("GET", "/episodes/{episode}/room", "find-room",
 		"How music and effects would make way so that speech leads by what is aimed at; nothing changes"),
 		func(ctx context.Context, in *struct {
 			InEpisode

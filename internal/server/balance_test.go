@@ -8,10 +8,6 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
-	"ruvel/internal/balance"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -20,6 +16,8 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/lead"
 	"ruvel/core/session"
+	"ruvel/internal/balance"
+	"ruvel/internal/episodes"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )

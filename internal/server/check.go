@@ -46,9 +46,9 @@ type KindOf struct {
 }
 
 func (s *Server) checkRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/rules", "list-rules", "What a check looks for, with its limits and their sources"),
+	route(s, api, operation("GET", "/rules", "list-rules", "What a check looks for, with its limits and their sources"),
 		func(context.Context, *empty) (*body[[]review.Rule], error) { return answer(review.Rules(), nil) })
-	huma.Register(api, operation("GET", "/episodes/{episode}/findings", "get-findings",
+	route(s, api, operation("GET", "/episodes/{episode}/findings", "get-findings",
 		"What a second pair of ears would mention of an episode. It waits for a second at most for the mix to be measured; if that takes longer, an event tells when it is done"),
 		func(ctx context.Context, in *struct {
 			InEpisode
@@ -65,7 +65,7 @@ func (s *Server) checkRoutes(api huma.API) {
 				return s.findingsIn(ctx, in.Episode, in.Rev, loop)
 			}))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/loudness/course", "get-loudness-course",
+	route(s, api, operation("GET", "/episodes/{episode}/loudness/course", "get-loudness-course",
 		"The loudness of an episode over time, from what was measured of its mix; it waits for that for two seconds at most"),
 		func(ctx context.Context, in *struct {
 			InEpisode
@@ -74,11 +74,11 @@ func (s *Server) checkRoutes(api huma.API) {
 		) (*body[check.Along], error) {
 			return answer(s.Check.Course(ctx, in.Episode, in.Rev))
 		})
-	huma.Register(api, operation("GET", "/shows/{show}/limits", "get-limits", "The limits of a show beyond which a check mentions something"),
+	route(s, api, operation("GET", "/shows/{show}/limits", "get-limits", "The limits of a show beyond which a check mentions something"),
 		func(ctx context.Context, in *InShow) (*body[review.Bounds], error) {
 			return answer(s.Store.Limits(ctx, in.Show))
 		})
-	huma.Register(api, operation("PATCH", "/shows/{show}/limits", "revise-limits", "Give a show other limits. "+revising),
+	route(s, api, operation("PATCH", "/shows/{show}/limits", "revise-limits", "Give a show other limits. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body revise.Revision

@@ -9,15 +9,13 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
-	"ruvel/internal/check"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/review"
+	"ruvel/internal/check"
+	"ruvel/internal/episodes"
 	"ruvel/internal/server"
 	"ruvel/testkit"
 )

@@ -13,7 +13,7 @@ import (
 )
 
 func (s *Server) compareRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/compare", "compare-versions",
+	route(s, api, operation("GET", "/episodes/{episode}/compare", "compare-versions",
 		"How the present version of an episode differs from another one, and by how much each must be made softer to be as loud as the other"),
 		func(ctx context.Context, in *struct {
 			InEpisode

@@ -14,10 +14,6 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
-	"ruvel/internal/balance"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -25,6 +21,8 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/script"
 	"ruvel/core/session"
+	"ruvel/internal/balance"
+	"ruvel/internal/episodes"
 	"ruvel/internal/publish"
 	"ruvel/internal/store"
 	"ruvel/internal/work"

@@ -45,14 +45,14 @@ type inHistory struct {
 }
 
 func (s *Server) editRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}", "get-desk", "An episode with its document"),
+	route(s, api, operation("GET", "/episodes/{episode}", "get-desk", "An episode with its document"),
 		func(ctx context.Context, in *InEpisode) (*body[episodes.Desk], error) {
 			return answer(s.Episodes.Desk(ctx, in.Episode))
 		})
 	editing := operation("POST", "/episodes/{episode}/edits", "edit", "Carry out an operation on the document")
 	editing.SkipValidateBody = true // which would say of a wrong field that it matches none of some fifty schemas
 	asked := newAsked(api.OpenAPI().Components.Schemas)
-	huma.Register(api, editing,
+	route(s, api, editing,
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body NewEdit
@@ -65,6 +65,9 @@ func (s *Server) editRoutes(api huma.API) {
 			if err != nil {
 				return nil, fail(err)
 			}
+			if err := s.Access.Bring(ctx, op); err != nil {
+				return nil, fail(err)
+			}
 			carryOut := s.Store.Edit
 			if in.Body.Again && in.Body.Gesture != "" {
 				carryOut = s.Store.EditAgain
@@ -72,17 +75,17 @@ func (s *Server) editRoutes(api huma.API) {
 			c, err := carryOut(ctx, in.Episode, in.Body.Base, in.Body.Gesture, op)
 			return s.changed(in.Episode, c, err)
 		})
-	huma.Register(api, operation("POST", "/episodes/{episode}/undo", "undo", "Take the last step back"),
+	route(s, api, operation("POST", "/episodes/{episode}/undo", "undo", "Take the last step back"),
 		func(ctx context.Context, in *inHistory) (*body[work.ChangeEvent], error) {
 			c, err := s.Store.Undo(ctx, in.Episode, in.Base)
 			return s.changed(in.Episode, c, err)
 		})
-	huma.Register(api, operation("POST", "/episodes/{episode}/redo", "redo", "Carry the step that was undone last out again"),
+	route(s, api, operation("POST", "/episodes/{episode}/redo", "redo", "Carry the step that was undone last out again"),
 		func(ctx context.Context, in *inHistory) (*body[work.ChangeEvent], error) {
 			c, err := s.Store.Redo(ctx, in.Episode, in.Base)
 			return s.changed(in.Episode, c, err)
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/levels", "get-levels", "What acts on the level of a clip at a moment"),
+	route(s, api, operation("GET", "/episodes/{episode}/levels", "get-levels", "What acts on the level of a clip at a moment"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Clip string       `query:"clip" required:"true"`

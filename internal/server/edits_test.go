@@ -5,12 +5,11 @@ import (
 	"strings"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 
 	"ruvel/core/audio"
 	"ruvel/core/edit"
+	"ruvel/internal/episodes"
 	"ruvel/testkit"
 )
 

@@ -10,7 +10,7 @@ import (
 )
 
 func (s *Server) evenRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/evening", "find-evening",
+	route(s, api, operation("GET", "/episodes/{episode}/evening", "find-evening",
 		"How voices would be brought to the same loudness or peak by the gains of their clips; nothing changes"),
 		func(ctx context.Context, in *struct {
 			InEpisode

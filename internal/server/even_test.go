@@ -3,15 +3,13 @@ package server_test
 import (
 	"testing"
 
-	"ruvel/internal/episodes"
-
-	"ruvel/internal/balance"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/internal/balance"
+	"ruvel/internal/episodes"
 	"ruvel/testkit"
 )
 

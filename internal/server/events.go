@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"log/slog"
 	"net/http"
+	"reflect"
 	"sync"
 	"time"
 
@@ -33,7 +34,7 @@ type beat struct {
 }
 
 type followedEpisodes struct {
-	Episodes []string `query:"episode,explode" required:"true" minItems:"1" maxItems:"100"`
+	Episodes []string `query:"episode,explode" of:"episode,gone" required:"true" minItems:"1" maxItems:"100"`
 }
 
 // Resolve refuses what cannot be an episode.
@@ -47,9 +48,16 @@ func (f *followedEpisodes) Resolve(huma.Context) []error {
 }
 
 func (s *Server) eventRoutes(api huma.API) {
-	sse.Register(api, operation("GET", "/events", "follow-episodes", "What happens to some episodes and their shows, as it happens. A browser needs one such stream, however many windows it shows"),
+	names := namesIn(reflect.TypeFor[followedEpisodes](), nil)
+	sse.Register(api, through(operation("GET", "/events", "follow-episodes", "What happens to some episodes and their shows, as it happens. A browser needs one such stream, however many windows it shows"), names),
 		map[string]any{"message": told{}, "beat": beat{}},
 		func(ctx context.Context, in *followedEpisodes, send sse.Sender) {
+			for _, n := range thingsIn(names, reflect.ValueOf(in).Elem()) { // which may be of several shows
+				if err := s.Access.Enter(ctx, n); err != nil {
+					slog.Debug("an episode is not followed", "error", err)
+					return
+				}
+			}
 			var one sync.Mutex
 			together := sse.Sender(func(m sse.Message) error {
 				one.Lock()

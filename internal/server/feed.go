@@ -29,11 +29,11 @@ import (
 )
 
 func (s *Server) feedRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/shows/{show}/feed", "get-feed", "The feed of a show, by which players fetch its episodes"),
+	route(s, api, operation("GET", "/shows/{show}/feed", "get-feed", "The feed of a show, by which players fetch its episodes"),
 		func(ctx context.Context, in *InShow) (*body[publish.FeedView], error) {
 			return answer(s.Publish.Feed(ctx, in.Show))
 		})
-	huma.Register(api, operation("PATCH", "/shows/{show}/feed", "revise-feed", "What a feed says of its show, and its name, by which everybody finds it: small letters, digits and hyphens, or nothing: it is private. "+revising),
+	route(s, api, operation("PATCH", "/shows/{show}/feed", "revise-feed", "What a feed says of its show, and its name, by which everybody finds it: small letters, digits and hyphens, or nothing: it is private. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body revise.Revision
@@ -41,15 +41,15 @@ func (s *Server) feedRoutes(api huma.API) {
 		) (*body[publish.FeedView], error) {
 			return answer(s.Publish.ReviseFeed(ctx, in.Show, in.Body))
 		})
-	huma.Register(api, operation("POST", "/shows/{show}/feed/renew", "renew-feed", "Give a feed another address; whoever has the one before finds nothing there any more"),
+	route(s, api, operation("POST", "/shows/{show}/feed/renew", "renew-feed", "Give a feed another address; whoever has the one before finds nothing there any more"),
 		func(ctx context.Context, in *InShow) (*body[publish.FeedView], error) {
 			return answer(s.Publish.RenewFeed(ctx, in.Show))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/publication", "get-publication", "How an episode stands to the feed of its show"),
+	route(s, api, operation("GET", "/episodes/{episode}/publication", "get-publication", "How an episode stands to the feed of its show"),
 		func(ctx context.Context, in *InEpisode) (*body[publish.Publishing], error) {
 			return answer(s.Publish.Publication(ctx, in.Episode))
 		})
-	huma.Register(api, operation("PUT", "/episodes/{episode}/publication", "publish", "Put a finished file of an episode into the feed of its show, now or later. Published again, it stays the same episode to players"),
+	route(s, api, operation("PUT", "/episodes/{episode}/publication", "publish", "Put a finished file of an episode into the feed of its show, now or later. Published again, it stays the same episode to players"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body publish.ToPublish
@@ -60,7 +60,7 @@ func (s *Server) feedRoutes(api huma.API) {
 			}
 			return answer(s.Publish.Publication(ctx, in.Episode))
 		})
-	huma.Register(api, operation("POST", "/episodes/{episode}/publication/withdraw", "withdraw-publication", "Take an episode out of the feed"),
+	route(s, api, operation("POST", "/episodes/{episode}/publication/withdraw", "withdraw-publication", "Take an episode out of the feed"),
 		func(ctx context.Context, in *InEpisode) (*body[publish.Publishing], error) {
 			if err := s.Publish.Unpublish(ctx, in.Episode); err != nil {
 				return nil, fail(err)

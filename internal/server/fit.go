@@ -10,7 +10,7 @@ import (
 )
 
 func (s *Server) fitRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/fit", "find-fits",
+	route(s, api, operation("GET", "/episodes/{episode}/fit", "find-fits",
 		"Find ways to bring a piece of music to a length by leaving out or repeating bars; nothing changes"),
 		func(ctx context.Context, in *struct {
 			InEpisode

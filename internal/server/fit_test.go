@@ -7,14 +7,12 @@ import (
 	"net/url"
 	"testing"
 
-	"ruvel/internal/arrange"
-
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/internal/arrange"
+	"ruvel/internal/episodes"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )

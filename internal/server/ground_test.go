@@ -16,15 +16,13 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
-	"ruvel/internal/balance"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/balance"
+	"ruvel/internal/episodes"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 )

@@ -30,11 +30,11 @@ type aheadQuery struct {
 const revising = "Only what is named changes; what has been changed elsewhere since it was read is not overwritten, but given back with the code changed-meanwhile"
 
 func (s *Server) handoverRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/handover", "get-handover", "What handing an episode over will come to, before it is done"),
+	route(s, api, operation("GET", "/episodes/{episode}/handover", "get-handover", "What handing an episode over will come to, before it is done"),
 		func(ctx context.Context, in *aheadQuery) (*body[handover.Ahead], error) {
 			return answer(s.ahead(ctx, in))
 		})
-	huma.Register(api, operation("PATCH", "/episodes/{episode}/details", "revise-details", "Say something else of an episode. What is empty is not said of it, or only by its show. "+revising),
+	route(s, api, operation("PATCH", "/episodes/{episode}/details", "revise-details", "Say something else of an episode. What is empty is not said of it, or only by its show. "+revising),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body revise.Revision
@@ -46,11 +46,11 @@ func (s *Server) handoverRoutes(api huma.API) {
 			e, err := s.Store.Episode(ctx, in.Episode)
 			return answer(episodes.View(e), err)
 		})
-	huma.Register(api, operation("GET", "/shows/{show}/details", "get-show-details", "What is said of all episodes of a show"),
+	route(s, api, operation("GET", "/shows/{show}/details", "get-show-details", "What is said of all episodes of a show"),
 		func(ctx context.Context, in *InShow) (*body[details.Details], error) {
 			return answer(s.Store.Details(ctx, in.Show))
 		})
-	huma.Register(api, operation("PATCH", "/shows/{show}/details", "revise-show-details", "Say something else of all episodes of a show. "+revising),
+	route(s, api, operation("PATCH", "/shows/{show}/details", "revise-show-details", "Say something else of all episodes of a show. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body revise.Revision
@@ -58,11 +58,11 @@ func (s *Server) handoverRoutes(api huma.API) {
 		) (*body[details.Details], error) {
 			return answer(s.Store.ReviseDetails(ctx, in.Show, in.Body))
 		})
-	huma.Register(api, operation("GET", "/shows/{show}/targets", "list-show-targets", "The delivery targets that a show has made for itself"),
+	route(s, api, operation("GET", "/shows/{show}/targets", "list-show-targets", "The delivery targets that a show has made for itself"),
 		func(ctx context.Context, in *InShow) (*body[[]session.OwnTarget], error) {
 			return answer(s.Store.Targets(ctx, in.Show))
 		})
-	huma.Register(api, operation("PATCH", "/shows/{show}/targets", "revise-show-targets", "Give a show targets of its own, by their names, or take them off. "+revising),
+	route(s, api, operation("PATCH", "/shows/{show}/targets", "revise-show-targets", "Give a show targets of its own, by their names, or take them off. "+revising),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body revise.Revision

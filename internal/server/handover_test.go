@@ -13,13 +13,12 @@ import (
 	"sync"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/server"
 	"ruvel/internal/work"

@@ -22,7 +22,7 @@ type Health struct {
 func (s *Server) Make(what string) { s.making.Store(&what) }
 
 func (s *Server) healthRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/health", "get-health", "How Ruvel is; 503 while its database does not answer"),
+	route(s, api, operation("GET", "/health", "get-health", "How Ruvel is; 503 while its database does not answer"),
 		func(ctx context.Context, _ *empty) (*body[Health], error) { return answer(s.health(ctx)) })
 }
 

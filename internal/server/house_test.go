@@ -4,13 +4,12 @@ import (
 	"slices"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 	"ruvel/testkit"

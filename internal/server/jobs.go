@@ -10,11 +10,11 @@ import (
 
 // InJob is a route within a job.
 type InJob struct {
-	Job string `path:"job" format:"uuid"`
+	Job string `path:"job" format:"uuid" of:"job"`
 }
 
 func (s *Server) jobRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/shows/{show}/jobs", "list-jobs", "Jobs of a show that are not finished, and failures that have not been put away"),
+	route(s, api, operation("GET", "/shows/{show}/jobs", "list-jobs", "Jobs of a show that are not finished, and failures that have not been put away"),
 		func(ctx context.Context, in *InShow) (*body[[]work.JobEvent], error) {
 			rows, err := s.Store.Pending(ctx, in.Show)
 			out := []work.JobEvent{}
@@ -23,15 +23,15 @@ func (s *Server) jobRoutes(api huma.API) {
 			}
 			return answer(out, err)
 		})
-	huma.Register(api, operation("GET", "/jobs/{job}", "get-job", "How far a job has come"),
+	route(s, api, operation("GET", "/jobs/{job}", "get-job", "How far a job has come"),
 		func(ctx context.Context, in *InJob) (*body[work.JobEvent], error) {
 			job, err := s.Store.Job(ctx, in.Job)
 			return answer(work.View(job), err)
 		})
-	huma.Register(api, operation("POST", "/jobs/{job}/cancel", "cancel-job", "End a job; nothing of it remains"),
+	route(s, api, operation("POST", "/jobs/{job}/cancel", "cancel-job", "End a job; nothing of it remains"),
 		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Worker.Cancel(ctx, in.Job)) })
-	huma.Register(api, operation("POST", "/jobs/{job}/put-away", "put-job-away", "Take a failure off the list"),
+	route(s, api, operation("POST", "/jobs/{job}/put-away", "put-job-away", "Take a failure off the list"),
 		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Store.PutAway(ctx, in.Job)) })
-	huma.Register(api, operation("POST", "/jobs/{job}/again", "begin-job-again", "Begin a job anew that was given up, because Ruvel had ended again and again while it was under way"),
+	route(s, api, operation("POST", "/jobs/{job}/again", "begin-job-again", "Begin a job anew that was given up, because Ruvel had ended again and again while it was under way"),
 		func(ctx context.Context, in *InJob) (*empty, error) { return nothing(s.Worker.Again(ctx, in.Job)) })
 }

@@ -11,20 +11,20 @@ import (
 
 // InLink is a route within a link.
 type InLink struct {
-	Link string `path:"link" format:"uuid"`
+	Link string `path:"link" format:"uuid" of:"link"`
 }
 
 // InComment is a route within a comment.
 type InComment struct {
-	Comment string `path:"comment" format:"uuid"`
+	Comment string `path:"comment" format:"uuid" of:"comment"`
 }
 
 func (s *Server) linkRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/links", "list-links", "The addresses at which finished files of an episode are heard, and what listeners have written"),
+	route(s, api, operation("GET", "/episodes/{episode}/links", "list-links", "The addresses at which finished files of an episode are heard, and what listeners have written"),
 		func(ctx context.Context, in *InEpisode) (*body[publish.Sharing], error) {
 			return answer(s.Publish.Sharing(ctx, in.Episode))
 		})
-	huma.Register(api, operation("POST", "/mixdowns/{mixdown}/links", "add-link", "Let a finished file be heard by whoever has the address that is answered. The page says what the episode says of itself now"),
+	route(s, api, operation("POST", "/mixdowns/{mixdown}/links", "add-link", "Let a finished file be heard by whoever has the address that is answered. The page says what the episode says of itself now"),
 		func(ctx context.Context, in *struct {
 			InMixdown
 			Body publish.NewLink
@@ -32,7 +32,7 @@ func (s *Server) linkRoutes(api huma.API) {
 		) (*body[publish.Shared], error) {
 			return answer(s.Publish.Share(ctx, in.Mixdown, in.Body))
 		})
-	huma.Register(api, operation("PATCH", "/links/{link}", "change-link", "Give a link another end, another password, comments or none. What is left out stays"),
+	route(s, api, operation("PATCH", "/links/{link}", "change-link", "Give a link another end, another password, comments or none. What is left out stays"),
 		func(ctx context.Context, in *struct {
 			InLink
 			Body publish.ChangedLink
@@ -40,11 +40,11 @@ func (s *Server) linkRoutes(api huma.API) {
 		) (*body[publish.Shared], error) {
 			return answer(s.Publish.Change(ctx, in.Link, in.Body))
 		})
-	huma.Register(api, operation("POST", "/links/{link}/withdraw", "withdraw-link", "Take a link back, for good: its page says so from now on"),
+	route(s, api, operation("POST", "/links/{link}/withdraw", "withdraw-link", "Take a link back, for good: its page says so from now on"),
 		func(ctx context.Context, in *InLink) (*body[publish.Shared], error) {
 			return answer(s.Publish.Withdraw(ctx, in.Link))
 		})
-	huma.Register(api, operation("PUT", "/comments/{comment}", "set-comment", "Have a comment shown on the page, or not"),
+	route(s, api, operation("PUT", "/comments/{comment}", "set-comment", "Have a comment shown on the page, or not"),
 		func(ctx context.Context, in *struct {
 			InComment
 			Body struct {
@@ -54,7 +54,7 @@ func (s *Server) linkRoutes(api huma.API) {
 		) (*empty, error) {
 			return nothing(s.Publish.SetComment(ctx, in.Comment, in.Body.State))
 		})
-	huma.Register(api, operation("DELETE", "/comments/{comment}", "remove-comment", "Remove a comment"),
+	route(s, api, operation("DELETE", "/comments/{comment}", "remove-comment", "Remove a comment"),
 		func(ctx context.Context, in *InComment) (*empty, error) {
 			return nothing(s.Publish.RemoveComment(ctx, in.Comment))
 		})

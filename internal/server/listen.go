@@ -36,7 +36,7 @@ type heard struct {
 }
 
 func (s *Server) listenRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/listen", "listen",
+	route(s, api, operation("GET", "/episodes/{episode}/listen", "listen",
 		"Stream a range of the mix at the pace of listening, as blocks of interleaved 32-bit floats at 48 kHz with meter values; see docs/api.md"), s.listen)
 }
 

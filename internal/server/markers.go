@@ -21,7 +21,7 @@ type MarkersRead struct {
 }
 
 func (s *Server) markerRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/lists/{list}", "get-markers", "Markers and ranges as a table (CSV) or WebVTT, chapters as lines of text or JSON, the whole timeline as OpenTimelineIO"),
+	route(s, api, operation("GET", "/episodes/{episode}/lists/{list}", "get-markers", "Markers and ranges as a table (CSV) or WebVTT, chapters as lines of text or JSON, the whole timeline as OpenTimelineIO"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			List string `path:"list" enum:"markers.csv,markers.vtt,chapters.txt,chapters.json,timeline.otio"`
@@ -38,7 +38,7 @@ func (s *Server) markerRoutes(api huma.API) {
 				http.ServeContent(w, req, "", time.Time{}, bytes.NewReader(l.Data))
 			}}, nil
 		})
-	huma.Register(api, operation("POST", "/markers/read", "read-markers", "Read a list of markers of others: a table or WebVTT. Nothing is changed by it"),
+	route(s, api, operation("POST", "/markers/read", "read-markers", "Read a list of markers of others: a table or WebVTT. Nothing is changed by it"),
 		func(_ context.Context, in *struct {
 			Body struct {
 				Text string `json:"text" maxLength:"4194304"`

@@ -5,12 +5,11 @@ import (
 	"strings"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/server"
 )
 

@@ -24,11 +24,11 @@ type Copied struct {
 
 // InMixdown is a route within a mixdown.
 type InMixdown struct {
-	Mixdown string `path:"mixdown" format:"uuid"`
+	Mixdown string `path:"mixdown" format:"uuid" of:"mixdown"`
 }
 
 func (s *Server) mixdownRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/formats", "list-formats", "The file formats in the order they are offered"),
+	route(s, api, operation("GET", "/formats", "list-formats", "The file formats in the order they are offered"),
 		func(context.Context, *empty) (*body[[]media.Format], error) {
 			out := media.Formats()
 			for i := range out {
@@ -38,11 +38,11 @@ func (s *Server) mixdownRoutes(api huma.API) {
 			}
 			return answer(out, nil)
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/mixdowns", "list-mixdowns", "List the finished files of an episode, the newest first"),
+	route(s, api, operation("GET", "/episodes/{episode}/mixdowns", "list-mixdowns", "List the finished files of an episode, the newest first"),
 		func(ctx context.Context, in *InEpisode) (*body[[]handover.Mixdown], error) {
 			return answer(s.Handover.Mixdowns(ctx, in.Episode))
 		})
-	huma.Register(api, operation("POST", "/episodes/{episode}/mixdowns", "add-mixdowns", "Make finished files of the current version. If the check has found something that must be mended, that is said instead, unless it is overruled"),
+	route(s, api, operation("POST", "/episodes/{episode}/mixdowns", "add-mixdowns", "Make finished files of the current version. If the check has found something that must be mended, that is said instead, unless it is overruled"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body handover.NewMixdowns
@@ -55,25 +55,25 @@ func (s *Server) mixdownRoutes(api huma.API) {
 			}
 			return answer(out, err)
 		})
-	huma.Register(api, operation("DELETE", "/mixdowns/{mixdown}", "remove-mixdown", "Remove a finished file"),
+	route(s, api, operation("DELETE", "/mixdowns/{mixdown}", "remove-mixdown", "Remove a finished file"),
 		func(ctx context.Context, in *InMixdown) (*empty, error) {
 			return nothing(s.Handover.Remove(ctx, in.Mixdown))
 		})
-	huma.Register(api, operation("GET", "/mixdowns/{mixdown}/file", "get-mixdown-file", "The finished file, for playing or, with download, for keeping"), s.mixdownFile)
-	huma.Register(api, operation("GET", "/mixdowns/{mixdown}/since", "get-changes-since", "What has changed in the session since a file was made from it"),
+	route(s, api, operation("GET", "/mixdowns/{mixdown}/file", "get-mixdown-file", "The finished file, for playing or, with download, for keeping"), s.mixdownFile)
+	route(s, api, operation("GET", "/mixdowns/{mixdown}/since", "get-changes-since", "What has changed in the session since a file was made from it"),
 		func(ctx context.Context, in *InMixdown) (*body[handover.Since], error) {
 			return answer(s.Handover.Since(ctx, in.Mixdown))
 		})
-	huma.Register(api, operation("POST", "/mixdowns/{mixdown}/reopen", "reopen-session", "Bring the episode back to the session that a file was made from, as a step that can be undone"),
+	route(s, api, operation("POST", "/mixdowns/{mixdown}/reopen", "reopen-session", "Bring the episode back to the session that a file was made from, as a step that can be undone"),
 		func(ctx context.Context, in *InMixdown) (*body[work.ChangeEvent], error) {
 			return answer(s.Handover.Reopen(ctx, in.Mixdown))
 		})
-	huma.Register(api, operation("POST", "/mixdowns/{mixdown}/sound", "take-mixdown-in", "Put a finished file among the sounds of its show"),
+	route(s, api, operation("POST", "/mixdowns/{mixdown}/sound", "take-mixdown-in", "Put a finished file among the sounds of its show"),
 		func(ctx context.Context, in *InMixdown) (*body[work.JobEvent], error) {
 			job, err := s.Handover.TakeIn(ctx, in.Mixdown)
 			return answer(work.View(job), err)
 		})
-	huma.Register(api, operation("POST", "/mixdowns/{mixdown}/copy", "copy-mixdown", "Copy a finished file to the folder that whoever runs Ruvel has named. What is there stays"),
+	route(s, api, operation("POST", "/mixdowns/{mixdown}/copy", "copy-mixdown", "Copy a finished file to the folder that whoever runs Ruvel has named. What is there stays"),
 		func(ctx context.Context, in *InMixdown) (*body[Copied], error) {
 			name, err := s.Handover.Copy(ctx, in.Mixdown)
 			return answer(Copied{name}, err)

@@ -20,6 +20,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/waveform"
 	"ruvel/internal/listening"
+	"ruvel/internal/store"
 )
 
 // Limits of one request for peaks.
@@ -39,7 +40,7 @@ type PeakRange struct {
 func (r PeakRange) run() audio.Frames { return 1 << (2 * r.Level) }
 
 func (s *Server) peakRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/peaks", "get-peaks",
+	route(s, api, operation("GET", "/peaks", "get-peaks",
 		"Peaks of stretches of several sounds, each as soon as it is there; see docs/api.md"),
 		func(ctx context.Context, in *struct {
 			Of string `query:"of" required:"true" maxLength:"6000" doc:"Ranges, with commas between them, as sound:level:from:count. A peak of a level stands for 4^level frames, level 0 to 9; at most 48 ranges of 16384 peaks"`
@@ -59,16 +60,13 @@ func (s *Server) peakRoutes(api huma.API) {
 				s.sendPeaks(r.Context(), w, ranges)
 			}}, nil
 		})
-	huma.Register(api, operation("GET", "/sounds/{sound}/peaks/{level}", "get-sound-peaks",
+	route(s, api, operation("GET", "/sounds/{sound}/peaks/{level}", "get-sound-peaks",
 		"Peaks of a sound: pairs of little-endian 16-bit integers, the lowest and the highest of all channels, for runs of 4^level frames"),
 		func(ctx context.Context, in *struct {
-			Sound string `path:"sound" pattern:"^[0-9a-f]{64}$"`
+			Sound string `path:"sound" pattern:"^[0-9a-f]{64}$" of:"sound"`
 			PeakRange
 		},
 		) (*bytesAnswer, error) {
-			if err := s.known(ctx, in.Sound); err != nil {
-				return nil, fail(err)
-			}
 			return s.peaksOf(ctx, in.Sound, in.PeakRange)
 		})
 }
@@ -116,7 +114,7 @@ func (s *Server) forget(ctx context.Context, ranges []soundRange) error {
 	for _, r := range ranges {
 		ids = append(ids, r.sound)
 	}
-	known, err := s.Store.KnownSounds(ctx, ids)
+	known, err := s.Access.Reach(ctx, store.ASound, ids)
 	for i := range ranges {
 		if !slices.Contains(known, ranges[i].sound) {
 			ranges[i].sound = ""

@@ -15,12 +15,12 @@ func (s *Server) pictureRoutes(api huma.API) {
 	add := operation("POST", "/shows/{show}/pictures", "add-picture", "Hand in a picture; the request's body is its bytes, JPEG or PNG. It is cropped to a square and scaled")
 	add.RequestBody = &huma.RequestBody{Content: map[string]*huma.MediaType{"application/octet-stream": {}}}
 	add.MaxBodyBytes = pictures.MostBytes + 1
-	huma.Register(api, add, func(ctx context.Context, in *pictureUpload) (*body[Picture], error) {
+	route(s, api, add, func(ctx context.Context, in *pictureUpload) (*body[Picture], error) {
 		return answer(s.addPicture(ctx, in))
 	})
-	huma.Register(api, operation("GET", "/pictures/{picture}", "get-picture", "A picture"),
+	route(s, api, operation("GET", "/pictures/{picture}", "get-picture", "A picture"),
 		func(ctx context.Context, in *struct {
-			Picture string `path:"picture" pattern:"^[0-9a-f]{64}$"`
+			Picture string `path:"picture" pattern:"^[0-9a-f]{64}$" of:"picture"`
 		},
 		) (*bytesAnswer, error) {
 			p, err := s.Store.AnyPicture(ctx, in.Picture)

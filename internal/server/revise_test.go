@@ -8,14 +8,13 @@ import (
 	"sync"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/details"
 	"ruvel/core/review"
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/publish"
 	"ruvel/internal/work"
 )

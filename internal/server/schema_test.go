@@ -21,8 +21,6 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -31,6 +29,7 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/library"
 	"ruvel/internal/publish"
 	"ruvel/internal/server"

@@ -53,12 +53,12 @@ func checkMarks(recorded map[string]bool) error {
 }
 
 func (s *Server) scriptRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/script", "get-script", "The script of an episode with its estimated speaking time"),
+	route(s, api, operation("GET", "/episodes/{episode}/script", "get-script", "The script of an episode with its estimated speaking time"),
 		func(ctx context.Context, in *InEpisode) (*body[Script], error) {
 			sc, err := s.Store.Script(ctx, in.Episode)
 			return answer(scriptView(sc), err)
 		})
-	huma.Register(api, operation("PATCH", "/episodes/{episode}/script", "change-script", "Change the text or the pace, or mark parts as recorded"),
+	route(s, api, operation("PATCH", "/episodes/{episode}/script", "change-script", "Change the text or the pace, or mark parts as recorded"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body scriptChange
@@ -81,11 +81,11 @@ func (s *Server) scriptRoutes(api huma.API) {
 			}
 			return answer(scriptView(sc), err)
 		})
-	huma.Register(api, operation("GET", "/licences", "list-licences", "The common open licences with what each demands"),
+	route(s, api, operation("GET", "/licences", "list-licences", "The common open licences with what each demands"),
 		func(context.Context, *empty) (*body[[]credits.Licence], error) {
 			return answer(credits.Licences(), nil)
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/credits", "get-credits", "The sounds that must be named with the episode, as text, Markdown and HTML"),
+	route(s, api, operation("GET", "/episodes/{episode}/credits", "get-credits", "The sounds that must be named with the episode, as text, Markdown and HTML"),
 		func(ctx context.Context, in *InEpisode) (*body[credits.List], error) {
 			return answer(s.Library.Credits(ctx, in.Episode))
 		})

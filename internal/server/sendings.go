@@ -9,15 +9,15 @@ import (
 )
 
 func (s *Server) sendingRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/hosts", "list-hosts", "Where finished files can be sent"),
+	route(s, api, operation("GET", "/hosts", "list-hosts", "Where finished files can be sent"),
 		func(context.Context, *empty) (*body[[]handover.Outside], error) {
 			return answer(s.Handover.Hosts(), nil)
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/sendings", "list-sendings", "The finished files of an episode that were sent elsewhere, or are on their way, the newest first"),
+	route(s, api, operation("GET", "/episodes/{episode}/sendings", "list-sendings", "The finished files of an episode that were sent elsewhere, or are on their way, the newest first"),
 		func(ctx context.Context, in *InEpisode) (*body[[]handover.Sent], error) {
 			return answer(s.Handover.Sendings(ctx, in.Episode))
 		})
-	huma.Register(api, operation("POST", "/mixdowns/{mixdown}/sendings", "send-mixdown", "Send a finished file to a host. What breaks off is tried again for a while"),
+	route(s, api, operation("POST", "/mixdowns/{mixdown}/sendings", "send-mixdown", "Send a finished file to a host. What breaks off is tried again for a while"),
 		func(ctx context.Context, in *struct {
 			InMixdown
 			Body struct {

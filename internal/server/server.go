@@ -21,6 +21,7 @@ import (
 	"gocloud.dev/blob"
 
 	"ruvel/core/audio"
+	"ruvel/internal/access"
 	"ruvel/internal/arrange"
 	"ruvel/internal/backup"
 	"ruvel/internal/balance"
@@ -62,6 +63,7 @@ type Server struct {
 	Shelf    *shelf.Fetcher
 	Backup   *backup.Keeper
 	Check    *check.Checker
+	Access   *access.Door
 	Arrange  *arrange.Arranger
 	Episodes *episodes.Episodes
 	Balance  *balance.Balancer

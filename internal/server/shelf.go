@@ -18,7 +18,7 @@ type InPiece struct {
 }
 
 func (s *Server) shelfRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/shelf", "search-shelf", "Find music and effects on the shelf"),
+	route(s, api, operation("GET", "/shelf", "search-shelf", "Find music and effects on the shelf"),
 		func(ctx context.Context, in *struct {
 			Words     string       `query:"words" maxLength:"200" doc:"Several words, all of which must be met"`
 			Part      session.Part `query:"part" enum:"music,effect"`
@@ -32,7 +32,7 @@ func (s *Server) shelfRoutes(api huma.API) {
 				Words: in.Words, Part: in.Part, MinLength: in.MinLength, MaxLength: in.MaxLength, MinTempo: in.MinTempo, MaxTempo: in.MaxTempo,
 			}))
 		})
-	huma.Register(api, operation("GET", "/shelf/{piece}/audio", "hear-piece", "A piece as 16-bit WAV at 48 kHz, for listening to it"),
+	route(s, api, operation("GET", "/shelf/{piece}/audio", "hear-piece", "A piece as 16-bit WAV at 48 kHz, for listening to it"),
 		func(ctx context.Context, in *InPiece) (*huma.StreamResponse, error) {
 			id, err := s.Shelf.Sound(ctx, in.Piece)
 			if err != nil {
@@ -40,7 +40,7 @@ func (s *Server) shelfRoutes(api huma.API) {
 			}
 			return s.audioOf(ctx, id)
 		})
-	huma.Register(api, operation("GET", "/shelf/{piece}/peaks/{level}", "get-piece-peaks", "Peaks of a piece, in the form of those of sounds; 503 while it is still being fetched"),
+	route(s, api, operation("GET", "/shelf/{piece}/peaks/{level}", "get-piece-peaks", "Peaks of a piece, in the form of those of sounds; 503 while it is still being fetched"),
 		func(ctx context.Context, in *struct {
 			InPiece
 			PeakRange
@@ -52,7 +52,7 @@ func (s *Server) shelfRoutes(api huma.API) {
 			}
 			return s.peaksOf(ctx, id, in.PeakRange)
 		})
-	huma.Register(api, operation("POST", "/shows/{show}/shelf/{piece}", "take-piece", "Take a piece from the shelf among the sounds of a show, and place it if an episode is given"),
+	route(s, api, operation("POST", "/shows/{show}/shelf/{piece}", "take-piece", "Take a piece from the shelf among the sounds of a show, and place it if an episode is given"),
 		func(ctx context.Context, in *struct {
 			InShow
 			InPiece

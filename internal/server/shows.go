@@ -26,25 +26,26 @@ type titled struct {
 type newEpisode struct {
 	Title  string `json:"title" maxLength:"200"`
 	Number int    `json:"number,omitempty" minimum:"0" maximum:"1000000" doc:"Left out: the show's next"`
-	Layout string `json:"layout,omitempty" format:"uuid" doc:"The layout that it begins as; left out: with an empty session"`
+	Layout string `json:"layout,omitempty" format:"uuid" of:"layout" doc:"The layout that it begins as; left out: with an empty session"`
 }
 
 // InShow is a route within a show.
 type InShow struct {
-	Show string `path:"show" format:"uuid"`
+	Show string `path:"show" format:"uuid" of:"show"`
 }
 
 // InEpisode is a route within an episode.
 type InEpisode struct {
-	Episode string `path:"episode" format:"uuid"`
+	Episode string `path:"episode" format:"uuid" of:"episode"`
 }
 
 func (s *Server) showRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/shows", "list-shows", "List all shows"),
+	route(s, api, operation("GET", "/shows", "list-shows", "List all shows"),
 		func(ctx context.Context, _ *empty) (*body[[]store.Show], error) {
-			return answer(s.Store.Shows(ctx))
+			all, err := s.Store.Shows(ctx)
+			return answer(s.Access.Open(all), err)
 		})
-	huma.Register(api, operation("POST", "/shows", "add-show", "Make a show"),
+	route(s, api, operation("POST", "/shows", "add-show", "Make a show"),
 		func(ctx context.Context, in *struct{ Body named }) (*body[store.Show], error) {
 			name, err := session.NewName(in.Body.Name, "name")
 			if err != nil {
@@ -52,7 +53,7 @@ func (s *Server) showRoutes(api huma.API) {
 			}
 			return answer(s.Store.AddShow(ctx, name))
 		})
-	huma.Register(api, operation("PATCH", "/shows/{show}", "rename-show", "Give a show another name"),
+	route(s, api, operation("PATCH", "/shows/{show}", "rename-show", "Give a show another name"),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body named
@@ -64,7 +65,7 @@ func (s *Server) showRoutes(api huma.API) {
 			}
 			return nothing(err)
 		})
-	huma.Register(api, operation("GET", "/shows/{show}/episodes", "list-episodes", "List the episodes of a show, the newest first"),
+	route(s, api, operation("GET", "/shows/{show}/episodes", "list-episodes", "List the episodes of a show, the newest first"),
 		func(ctx context.Context, in *InShow) (*body[[]episodes.Episode], error) {
 			rows, err := s.Store.Episodes(ctx, in.Show)
 			out := []episodes.Episode{}
@@ -73,7 +74,7 @@ func (s *Server) showRoutes(api huma.API) {
 			}
 			return answer(out, err)
 		})
-	huma.Register(api, operation("POST", "/shows/{show}/episodes", "add-episode", "Make an episode, with an empty session or as a layout of the house sound"),
+	route(s, api, operation("POST", "/shows/{show}/episodes", "add-episode", "Make an episode, with an empty session or as a layout of the house sound"),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body newEpisode
@@ -93,7 +94,7 @@ func (s *Server) showRoutes(api huma.API) {
 }
 
 func (s *Server) episodeRoutes(api huma.API) {
-	huma.Register(api, operation("PATCH", "/episodes/{episode}", "rename-episode", "Give an episode another title and number"),
+	route(s, api, operation("PATCH", "/episodes/{episode}", "rename-episode", "Give an episode another title and number"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body titled
@@ -116,7 +117,7 @@ func (s *Server) episodeRoutes(api huma.API) {
 			e, err = s.Store.Episode(ctx, in.Episode)
 			return answer(episodes.View(e), err)
 		})
-	huma.Register(api, operation("DELETE", "/episodes/{episode}", "remove-episode", "Remove an episode with its history and mixdowns"),
+	route(s, api, operation("DELETE", "/episodes/{episode}", "remove-episode", "Remove an episode with its history and mixdowns"),
 		func(ctx context.Context, in *InEpisode) (*empty, error) {
 			return nothing(s.Episodes.Remove(ctx, in.Episode))
 		})
@@ -125,7 +126,7 @@ func (s *Server) episodeRoutes(api huma.API) {
 
 // measureRoutes are those by which is told what an episode sounds like as a whole.
 func (s *Server) measureRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/episodes/{episode}/silhouette", "get-silhouette", "The outline of an episode as it will be heard"),
+	route(s, api, operation("GET", "/episodes/{episode}/silhouette", "get-silhouette", "The outline of an episode as it will be heard"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Columns int `query:"columns" minimum:"1" maximum:"2000" default:"400"`
@@ -133,15 +134,15 @@ func (s *Server) measureRoutes(api huma.API) {
 		) (*body[mix.Silhouette], error) {
 			return answer(s.Balance.Silhouette(ctx, in.Episode, in.Columns))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/loudness", "get-loudness", "The loudness of the whole mix as it was measured last. If that was another version, the current one is being measured, and an event tells when that is done"),
+	route(s, api, operation("GET", "/episodes/{episode}/loudness", "get-loudness", "The loudness of the whole mix as it was measured last. If that was another version, the current one is being measured, and an event tells when that is done"),
 		func(ctx context.Context, in *InEpisode) (*body[balance.Measured], error) {
 			return answer(s.Balance.Measured(ctx, in.Episode))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/loudness/estimate", "estimate-loudness", "About how loud the whole mix is now, known without rendering it: for the time in which a hand moves"),
+	route(s, api, operation("GET", "/episodes/{episode}/loudness/estimate", "estimate-loudness", "About how loud the whole mix is now, known without rendering it: for the time in which a hand moves"),
 		func(ctx context.Context, in *InEpisode) (*body[balance.Estimated], error) {
 			return answer(s.Balance.Estimated(ctx, in.Episode))
 		})
-	huma.Register(api, operation("GET", "/targets", "list-targets", "The delivery targets in the order they are offered"),
+	route(s, api, operation("GET", "/targets", "list-targets", "The delivery targets in the order they are offered"),
 		func(context.Context, *empty) (*body[[]loudness.Target], error) {
 			return answer(loudness.Targets(), nil)
 		})

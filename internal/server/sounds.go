@@ -20,7 +20,7 @@ import (
 // InSound is a route within a sound of a show.
 type InSound struct {
 	InShow
-	Sound string `path:"sound" pattern:"^[0-9a-f]{64}$"`
+	Sound string `path:"sound" pattern:"^[0-9a-f]{64}$" of:"sound"`
 }
 
 // upload is a file on its way in: its bytes are the request's body.
@@ -28,7 +28,7 @@ type upload struct {
 	InShow
 	File    string       `query:"file" required:"true" maxLength:"300" doc:"The name of the file"`
 	Part    session.Part `query:"part" enum:"voice,music,effect"`
-	Episode string       `query:"episode" format:"uuid" doc:"Place the sound in this episode when it is there"`
+	Episode string       `query:"episode" format:"uuid" of:"episode" doc:"Place the sound in this episode when it is there"`
 	Track   string       `query:"track" maxLength:"20" doc:"On this track; left out: on an empty or new one for its part"`
 	Start   audio.Frames `query:"start" minimum:"0"`
 	body    io.Reader
@@ -40,20 +40,20 @@ func (u *upload) Resolve(ctx huma.Context) []error {
 }
 
 func (s *Server) soundRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/shows/{show}/sounds", "list-sounds", "List the sounds of a show, the newest first"),
+	route(s, api, operation("GET", "/shows/{show}/sounds", "list-sounds", "List the sounds of a show, the newest first"),
 		func(ctx context.Context, in *InShow) (*body[[]library.ShowSound], error) {
 			return answer(s.Library.List(ctx, in.Show))
 		})
 	add := operation("POST", "/shows/{show}/sounds", "add-sound", "Import a file; the request's body is its bytes")
 	add.RequestBody = &huma.RequestBody{Content: map[string]*huma.MediaType{"application/octet-stream": {}}}
-	huma.Register(api, add, func(ctx context.Context, in *upload) (*body[work.JobEvent], error) {
+	route(s, api, add, func(ctx context.Context, in *upload) (*body[work.JobEvent], error) {
 		f := library.File{Name: in.File, Part: in.Part, Bytes: in.body}
 		if in.Episode != "" {
 			f.Place = &work.Place{Episode: in.Episode, Track: in.Track, Start: in.Start}
 		}
 		return answer(s.Library.Receive(ctx, in.Show, f))
 	})
-	huma.Register(api, operation("PATCH", "/shows/{show}/sounds/{sound}", "change-sound", "Rename a sound or say what it is"),
+	route(s, api, operation("PATCH", "/shows/{show}/sounds/{sound}", "change-sound", "Rename a sound or say what it is"),
 		func(ctx context.Context, in *struct {
 			InSound
 			Body library.SoundChange
@@ -61,19 +61,19 @@ func (s *Server) soundRoutes(api huma.API) {
 		) (*body[library.ShowSound], error) {
 			return answer(s.Library.Change(ctx, in.Show, in.Sound, in.Body))
 		})
-	huma.Register(api, operation("DELETE", "/shows/{show}/sounds/{sound}", "remove-sound", "Remove a sound that no episode uses"),
+	route(s, api, operation("DELETE", "/shows/{show}/sounds/{sound}", "remove-sound", "Remove a sound that no episode uses"),
 		func(ctx context.Context, in *InSound) (*empty, error) {
 			return nothing(s.Library.Remove(ctx, in.Show, in.Sound))
 		})
-	huma.Register(api, operation("GET", "/shows/{show}/sounds/{sound}/uses", "list-uses", "Where a sound is used"),
+	route(s, api, operation("GET", "/shows/{show}/sounds/{sound}/uses", "list-uses", "Where a sound is used"),
 		func(ctx context.Context, in *InSound) (*body[[]library.Use], error) {
 			return answer(s.Library.Uses(ctx, in.Show, in.Sound))
 		})
-	huma.Register(api, operation("POST", "/shows/{show}/sounds/{sound}/replace", "replace-sound", "Let another sound of the show take a sound's place in all its episodes"),
+	route(s, api, operation("POST", "/shows/{show}/sounds/{sound}/replace", "replace-sound", "Let another sound of the show take a sound's place in all its episodes"),
 		func(ctx context.Context, in *struct {
 			InSound
 			Body struct {
-				With string `json:"with" pattern:"^[0-9a-f]{64}$"`
+				With string `json:"with" pattern:"^[0-9a-f]{64}$" of:"sound"`
 			}
 		},
 		) (*empty, error) {
@@ -83,7 +83,7 @@ func (s *Server) soundRoutes(api huma.API) {
 			}
 			return nothing(err)
 		})
-	huma.Register(api, operation("GET", "/sounds/{sound}/audio", "hear-sound", "The sound as 16-bit WAV at 48 kHz, for listening to it"),
+	route(s, api, operation("GET", "/sounds/{sound}/audio", "hear-sound", "The sound as 16-bit WAV at 48 kHz, for listening to it"),
 		s.hear)
 }
 
@@ -97,22 +97,10 @@ type bytesAnswer struct {
 // forever is for what is named by its content.
 const forever = "private, max-age=31536000, immutable"
 
-// known refuses ids of sounds that no show has.
-func (s *Server) known(ctx context.Context, id string) error {
-	there, err := s.Store.HasSound(ctx, id)
-	if err == nil && !there {
-		return store.NotFound("sound")
-	}
-	return err
-}
-
 func (s *Server) hear(ctx context.Context, in *struct {
-	Sound string `path:"sound" pattern:"^[0-9a-f]{64}$"`
+	Sound string `path:"sound" pattern:"^[0-9a-f]{64}$" of:"sound"`
 },
 ) (*huma.StreamResponse, error) {
-	if err := s.known(ctx, in.Sound); err != nil {
-		return nil, fail(err)
-	}
 	return s.audioOf(ctx, in.Sound)
 }
 

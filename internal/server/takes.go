@@ -15,7 +15,7 @@ import (
 
 // InTake is a route within a take.
 type InTake struct {
-	Take string `path:"take" format:"uuid"`
+	Take string `path:"take" format:"uuid" of:"take"`
 }
 
 // chunk is a stretch of a recording: its samples are the request's body.
@@ -41,19 +41,19 @@ type Recording struct {
 }
 
 func (s *Server) takeRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/recording", "get-recording", "What a window must know to record"),
+	route(s, api, operation("GET", "/recording", "get-recording", "What a window must know to record"),
 		func(context.Context, *empty) (*body[Recording], error) {
 			return answer(Recording{recording.Levels(), 3, recording.Chunk, recording.Longest, int(sweep.Default().Discarded.Hours() / 24), standin.Name}, nil)
 		})
-	huma.Register(api, operation("GET", "/recording/stand-in", "get-stand-in", "What the stand-in microphone reads, as a sound file"),
+	route(s, api, operation("GET", "/recording/stand-in", "get-stand-in", "What the stand-in microphone reads, as a sound file"),
 		func(context.Context, *empty) (*bytesAnswer, error) {
 			return &bytesAnswer{"audio/flac", "private, max-age=3600", standin.Reading}, nil
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/takes", "list-takes", "List the recordings of an episode, the newest first"),
+	route(s, api, operation("GET", "/episodes/{episode}/takes", "list-takes", "List the recordings of an episode, the newest first"),
 		func(ctx context.Context, in *InEpisode) (*body[[]takes.TakeStatus], error) {
 			return answer(s.Takes.List(ctx, in.Episode))
 		})
-	huma.Register(api, operation("POST", "/episodes/{episode}/takes", "add-take", "Begin a recording"),
+	route(s, api, operation("POST", "/episodes/{episode}/takes", "add-take", "Begin a recording"),
 		func(ctx context.Context, in *struct {
 			InEpisode
 			Body takes.NewTake
@@ -64,10 +64,10 @@ func (s *Server) takeRoutes(api huma.API) {
 	put := operation("POST", "/takes/{take}/{seq}", "add-chunk",
 		"Keep a stretch of a recording of at most a second: the request's body is its samples, little-endian 32-bit floats, interleaved. Chunks are numbered from 0; sent again they are kept once")
 	put.RequestBody = &huma.RequestBody{Content: map[string]*huma.MediaType{"application/octet-stream": {}}}
-	huma.Register(api, put, func(ctx context.Context, in *chunk) (*empty, error) {
+	route(s, api, put, func(ctx context.Context, in *chunk) (*empty, error) {
 		return nothing(s.Takes.Keep(ctx, in.Take, in.Seq, in.body))
 	})
-	huma.Register(api, operation("POST", "/takes/{take}/finish", "finish-take", "End a recording; what is kept of it becomes a sound and is placed"),
+	route(s, api, operation("POST", "/takes/{take}/finish", "finish-take", "End a recording; what is kept of it becomes a sound and is placed"),
 		func(ctx context.Context, in *struct {
 			InTake
 			Body takes.TakeEnding
@@ -75,9 +75,9 @@ func (s *Server) takeRoutes(api huma.API) {
 		) (*body[work.JobEvent], error) {
 			return answer(s.Takes.Finish(ctx, in.Take, in.Body))
 		})
-	huma.Register(api, operation("POST", "/takes/{take}/discard", "discard-take", "Take a recording out of the session; it can be taken back"),
+	route(s, api, operation("POST", "/takes/{take}/discard", "discard-take", "Take a recording out of the session; it can be taken back"),
 		func(ctx context.Context, in *InTake) (*empty, error) { return nothing(s.Takes.Discard(ctx, in.Take)) })
-	huma.Register(api, operation("POST", "/takes/{take}/use", "use-take", "Put a recording where it was made, in place of the other takes of that place"),
+	route(s, api, operation("POST", "/takes/{take}/use", "use-take", "Put a recording where it was made, in place of the other takes of that place"),
 		func(ctx context.Context, in *struct {
 			InTake
 			Body struct {
@@ -87,6 +87,6 @@ func (s *Server) takeRoutes(api huma.API) {
 		) (*empty, error) {
 			return nothing(s.Takes.Use(ctx, in.Take, in.Body.Clip))
 		})
-	huma.Register(api, operation("DELETE", "/takes/{take}", "remove-take", "Delete a discarded recording for good"),
+	route(s, api, operation("DELETE", "/takes/{take}", "remove-take", "Delete a discarded recording for good"),
 		func(ctx context.Context, in *InTake) (*empty, error) { return nothing(s.Takes.Remove(ctx, in.Take)) })
 }

@@ -7,13 +7,12 @@ import (
 	"runtime"
 	"testing"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/session"
+	"ruvel/internal/episodes"
 	"ruvel/internal/library"
 	"ruvel/internal/takes"
 	"ruvel/internal/work"

@@ -42,9 +42,9 @@ const cellBytes = 16
 const courseTime = 150 * time.Millisecond
 
 func (s *Server) treatmentRoutes(api huma.API) {
-	huma.Register(api, operation("GET", "/treatment", "usual-treatment", "The treatment of a track to begin with: all stages off, with the settings that they have when they are switched on"),
+	route(s, api, operation("GET", "/treatment", "usual-treatment", "The treatment of a track to begin with: all stages off, with the settings that they have when they are switched on"),
 		func(context.Context, *empty) (*body[session.Treatment], error) { return answer(session.Usual(), nil) })
-	huma.Register(api, operation("GET", "/episodes/{episode}/tracks/{track}/voice", "get-voice",
+	route(s, api, operation("GET", "/episodes/{episode}/tracks/{track}/voice", "get-voice",
 		"How the levels of a track are spread, where thresholds could lie, and how loud it is with and without its treatment"),
 		func(ctx context.Context, in *struct {
 			OnTrack
@@ -53,9 +53,9 @@ func (s *Server) treatmentRoutes(api huma.API) {
 		) (*body[balance.Voice], error) {
 			return answer(s.Balance.Voice(ctx, in.Episode, in.Track, in.Rev))
 		})
-	huma.Register(api, operation("GET", "/episodes/{episode}/tracks/{track}/course", "get-course",
+	route(s, api, operation("GET", "/episodes/{episode}/tracks/{track}/course", "get-course",
 		"What the treatment of a track does over time, in cells; see docs/api.md"), s.course)
-	huma.Register(api, operation("GET", "/shows/{show}/treatments", "list-treatments", "The treatments that a show keeps, by name"),
+	route(s, api, operation("GET", "/shows/{show}/treatments", "list-treatments", "The treatments that a show keeps, by name"),
 		func(ctx context.Context, in *InShow) (*body[[]KeptTreatment], error) {
 			all, err := s.Store.Treatments(ctx, in.Show)
 			out := []KeptTreatment{}
@@ -64,7 +64,7 @@ func (s *Server) treatmentRoutes(api huma.API) {
 			}
 			return answer(out, err)
 		})
-	huma.Register(api, operation("POST", "/shows/{show}/treatments", "keep-treatment", "Keep a treatment with a show under a name, in the place of one that has it already"),
+	route(s, api, operation("POST", "/shows/{show}/treatments", "keep-treatment", "Keep a treatment with a show under a name, in the place of one that has it already"),
 		func(ctx context.Context, in *struct {
 			InShow
 			Body struct {
@@ -76,10 +76,10 @@ func (s *Server) treatmentRoutes(api huma.API) {
 			t, err := s.Store.KeepTreatment(ctx, in.Show, in.Body.Name, in.Body.Treatment)
 			return answer(viewTreatment(t), err)
 		})
-	huma.Register(api, operation("DELETE", "/shows/{show}/treatments/{treatment}", "remove-treatment", "Forget a treatment of a show; tracks that were given it keep it"),
+	route(s, api, operation("DELETE", "/shows/{show}/treatments/{treatment}", "remove-treatment", "Forget a treatment of a show; tracks that were given it keep it"),
 		func(ctx context.Context, in *struct {
 			InShow
-			Treatment string `path:"treatment"`
+			Treatment string `path:"treatment" of:"treatment"`
 		},
 		) (*empty, error) {
 			return nothing(s.Store.RemoveTreatment(ctx, in.Show, in.Treatment))

@@ -6,16 +6,14 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
-	"ruvel/internal/balance"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
 	"ruvel/core/session"
+	"ruvel/internal/balance"
+	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/server"

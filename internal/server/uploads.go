@@ -47,6 +47,10 @@ func (s *Server) uploadRoutes(r chi.Router) error {
 			notFound(w, r)
 			return
 		}
+		if err := s.Uploads.Enter(r.Context(), chi.URLParam(r, "upload")); err != nil {
+			refuseFor(w, err)
+			return
+		}
 		served.ServeHTTP(w, r)
 	})
 	return nil

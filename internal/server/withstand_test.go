@@ -19,12 +19,11 @@ import (
 	"testing"
 	"time"
 
-	"ruvel/internal/episodes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/internal/episodes"
 	"ruvel/internal/library"
 	"ruvel/internal/running"
 	"ruvel/internal/server"

@@ -9,6 +9,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"ruvel/core/details"
+	"ruvel/core/edit"
 	"ruvel/core/problem"
 	"ruvel/core/revise"
 	"ruvel/core/session"
@@ -219,4 +220,17 @@ func (s *Store) AnyPicture(ctx context.Context, id string) (p Picture, err error
 // PicturesOfAll is the set of the ids of all pictures.
 func (s *Store) PicturesOfAll(ctx context.Context) (map[string]bool, error) {
 	return set(ctx, s, `SELECT DISTINCT id FROM pictures`)
+}
+
+// hasPictures refuses pictures that a show does not have.
+func hasPictures(ctx context.Context, from sqlx.QueryerContext, show string, set edit.SetMarkers) error {
+	for _, m := range set.Markers {
+		if m.Picture == nil || *m.Picture == "" {
+			continue
+		}
+		if _, err := pictureOf(ctx, from, show, *m.Picture); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -110,7 +110,12 @@ func (s *Store) edit(ctx context.Context, episode string, m meant, gesture strin
 			return err
 		}
 		if paste, ok := op.(edit.PasteClips); ok { // what is refused takes them back
-			if err := adopt(ctx, tx, row.Show, soundsOf(paste.Fragment)); err != nil {
+			if err := adopt(ctx, tx, row.Show, paste.Fragment.Sounds()); err != nil {
+				return err
+			}
+		}
+		if set, ok := op.(edit.SetMarkers); ok {
+			if err := hasPictures(ctx, tx, row.Show, set); err != nil {
 				return err
 			}
 		}

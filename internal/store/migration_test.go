@@ -3,6 +3,7 @@ package store_test
 import (
 	"database/sql"
 	"os"
+	"strings"
 	"testing"
 
 	_ "github.com/go-sql-driver/mysql"
@@ -10,12 +11,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ruvel/core/edit"
 	"ruvel/core/session"
 	"ruvel/internal/store"
 	"ruvel/testkit/dbtest"
 )
 
-// What was kept by the version before, whose tables were of version 13, is there as it was.
+// What was kept by a version before, whose tables were of version 13, is there as it was.
 func TestWhatTheVersionBeforeHasKeptIsReadOn(t *testing.T) {
 	dsn := dbtest.New(t)
 	db, err := sql.Open("mysql", dsn)
@@ -66,4 +68,48 @@ func TestWhatTheVersionBeforeHasKeptIsReadOn(t *testing.T) {
 	inLine, err := st.InLineWith(ctx, e, doc)
 	require.NoError(t, err)
 	assert.Equal(t, string(was.JSON()), string(inLine.JSON()), "it is told what has changed in its layout since")
+}
+
+// Before, a chapter could have a picture of another show.
+func TestAPictureOfAnotherShowThatAChapterHasIsItsShowsOwnFromNowOn(t *testing.T) {
+	dsn := dbtest.New(t)
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	older, err := goose.NewProvider(goose.DialectMySQL, db, os.DirFS("migrations"))
+	require.NoError(t, err)
+	_, err = older.UpTo(ctx, 14)
+	require.NoError(t, err)
+	do := func(query string, values ...any) {
+		_, err := db.ExecContext(ctx, query, values...)
+		require.NoError(t, err)
+	}
+	here, there, episode := store.NewID(), store.NewID(), store.NewID()
+	shown, named, other := strings.Repeat("a", 64), strings.Repeat("b", 64), strings.Repeat("c", 64)
+	with := func(picture string) []byte {
+		doc := session.New()
+		doc.Markers = map[string]session.Marker{"m1": {Name: "Fog", Chapter: true, Picture: picture}}
+		return doc.JSON()
+	}
+	do(`INSERT INTO shows (id, name) VALUES (?, 'Harbour Hours'), (?, 'Tide Table')`, here, there)
+	do(`INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details) VALUES (?, ?, 1, 'Fog', ?, 0, 2, '', '', '{}')`, episode, here, with(shown))
+	do(`INSERT INTO versions (id, episode_id, version, length, name, document) VALUES (?, ?, 1, 0, 'Then', ?)`, store.NewID(), episode, with(named))
+	for i, id := range []string{shown, named, other} {
+		do(`INSERT INTO pictures (show_id, id, type, size, bytes) VALUES (?, ?, 'image/jpeg', ?, 9)`, there, id, 300+i)
+	}
+
+	st, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	defer st.Close()
+	for i, id := range []string{shown, named} {
+		p, err := st.Picture(ctx, here, id)
+		require.NoError(t, err)
+		assert.Equal(t, store.Picture{ID: id, Type: "image/jpeg", Size: 300 + i, Bytes: 9}, p)
+	}
+	_, err = st.Picture(ctx, here, other)
+	assert.True(t, store.IsNotFound(err), "what it does not have is not brought to it")
+	_, err = st.Edit(ctx, episode, 1, "", edit.SetMarkers{Markers: []edit.MarkerChange{{Marker: "m1", Picture: &other}}})
+	assert.True(t, store.IsNotFound(err), "nor by an edit")
+	_, err = st.Edit(ctx, episode, 1, "", edit.SetMarkers{Markers: []edit.MarkerChange{{Marker: "m1", Picture: &named}}})
+	assert.NoError(t, err)
 }

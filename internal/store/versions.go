@@ -108,17 +108,3 @@ func adopt(ctx context.Context, tx *sqlx.Tx, show string, sounds []string) error
 	}
 	return nil
 }
-
-// soundsOf are the ids of the sounds of a fragment.
-func soundsOf(f edit.Fragment) (out []string) {
-	seen := map[string]bool{}
-	for _, r := range f.Rows {
-		for _, c := range r.Clips {
-			if !seen[c.Sound] {
-				seen[c.Sound] = true
-				out = append(out, c.Sound)
-			}
-		}
-	}
-	return out
-}

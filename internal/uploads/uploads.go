@@ -7,6 +7,8 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -19,6 +21,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/internal/access"
 	"ruvel/internal/disk"
 	"ruvel/internal/media"
 	"ruvel/internal/sounds"
@@ -33,6 +36,7 @@ const mostWaiting = 200
 type Uploads struct {
 	Store  *store.Store
 	Worker *work.Worker
+	Door   *access.Door
 	// Most is the largest file that is taken in, in bytes.
 	Most int64
 	// Space is the disk that they are kept on.
@@ -42,8 +46,8 @@ type Uploads struct {
 }
 
 // New makes one.
-func New(st *store.Store, w *work.Worker, most int64, space *disk.Space) *Uploads {
-	return &Uploads{Store: st, Worker: w, Most: most, Space: space, missed: make(chan struct{}, 1)}
+func New(st *store.Store, w *work.Worker, door *access.Door, most int64, space *disk.Space) *Uploads {
+	return &Uploads{Store: st, Worker: w, Door: door, Most: most, Space: space, missed: make(chan struct{}, 1)}
 }
 
 // Announced is what is said of a file before it comes. In the note that lies beside the
@@ -58,11 +62,11 @@ type Announced struct {
 // Admit says whether a file may come in.
 func (u *Uploads) Admit(ctx context.Context, info Announced) error {
 	file := info.MetaData["filename"]
-	_, episode, err := importOf(info)
+	_, _, err := importOf(info)
 	if err != nil {
 		return err
 	}
-	if _, err := u.Store.Show(ctx, info.MetaData["show"]); err != nil {
+	if err := u.enter(ctx, info); err != nil {
 		return err
 	}
 	switch {
@@ -72,15 +76,6 @@ func (u *Uploads) Admit(ctx context.Context, info Announced) error {
 		return work.NameFile(file, media.Unreadable("empty-file", "The file is empty."))
 	case info.Size > u.Most:
 		return work.NameFile(file, TooLarge(u.Most))
-	}
-	if episode != nil {
-		e, err := u.Store.Episode(ctx, *episode)
-		if err != nil {
-			return err
-		}
-		if e.Show != info.MetaData["show"] {
-			return store.NotFound("episode")
-		}
 	}
 	waiting, err := u.notes()
 	if err != nil {
@@ -96,6 +91,28 @@ func (u *Uploads) Admit(ctx context.Context, info Announced) error {
 		return work.NameFile(file, problem.New("too-many-uploads", "show", "%d files of this show are on their way already. Let some of them arrive first.", of))
 	}
 	return work.NameFile(file, u.Space.Room(info.Size))
+}
+
+// Enter says whether the one who asks may go on with an upload that has begun: one may if one may go into its show. Of one that there is
+// not, nothing is said.
+func (u *Uploads) Enter(ctx context.Context, id string) error {
+	data, err := os.ReadFile(u.Worker.Uploads.File(id + ".info"))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	var info Announced
+	if err == nil {
+		err = json.Unmarshal(data, &info)
+	}
+	if err != nil {
+		return fmt.Errorf("read the note of an upload: %w", err)
+	}
+	return u.enter(ctx, info)
+}
+
+// enter is Enter by what was said of it.
+func (u *Uploads) enter(ctx context.Context, info Announced) error {
+	return u.Door.Enter(ctx, access.Named{Thing: store.AShow, ID: info.MetaData["show"]}, access.Named{Thing: store.AnEpisode, ID: info.MetaData["episode"]})
 }
 
 // TooLarge says that a file is larger than may be taken in, in bytes.

@@ -43,7 +43,7 @@ type MixdownArguments struct {
 }
 
 // pictures reads those that a sheet names.
-func (w *Worker) pictures(ctx context.Context, sheet details.Sheet) (map[string]media.Picture, error) {
+func (w *Worker) pictures(ctx context.Context, show string, sheet details.Sheet) (map[string]media.Picture, error) {
 	out := map[string]media.Picture{}
 	ids := []string{sheet.Artwork}
 	for _, c := range sheet.Chapters {
@@ -53,9 +53,9 @@ func (w *Worker) pictures(ctx context.Context, sheet details.Sheet) (map[string]
 		if _, there := out[id]; there || id == "" {
 			continue
 		}
-		p, err := w.Store.AnyPicture(ctx, id)
+		p, err := w.Store.Picture(ctx, show, id)
 		if store.IsNotFound(err) {
-			continue // its show is gone: the file has none
+			continue // it was taken away from its show: the file has none
 		}
 		if err != nil {
 			return nil, err
@@ -173,7 +173,7 @@ func (w *Worker) order(ctx context.Context, job store.Job, a MixdownArguments, s
 		key := fmt.Sprintf("%s %d %v %d", *job.Episode, a.Version, *a.Of, setting.Channels)
 		o.Course = func(measure func() (master.Course, error)) (master.Course, error) { return w.course(key, measure) }
 	}
-	o.Label.Pictures, err = w.pictures(ctx, a.Sheet)
+	o.Label.Pictures, err = w.pictures(ctx, job.Show, a.Sheet)
 	return o, err
 }
 
