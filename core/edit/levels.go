@@ -265,7 +265,7 @@ func (o HushStretch) apply(d *draft) (string, error) {
 		}
 		next := without(c.Hushed, []Range{span})
 		if !o.Sound {
-			next = united(append(slices.Clone(c.Hushed), span))
+			next = session.Joined(append(slices.Clone(c.Hushed), span))
 		}
 		if slices.Equal(next, c.Hushed) {
 			continue
@@ -290,7 +290,7 @@ func joinedHushed(a, b []session.Span, cut audio.Frames) []session.Span {
 		return a
 	}
 	before := without(a, []Range{{From: cut, To: session.MaxLength}})
-	return united(append(before, without(b, []Range{{From: 0, To: cut}})...))
+	return session.Joined(append(before, without(b, []Range{{From: 0, To: cut}})...))
 }
 
 // GroupTracks lets tracks move their faders together, or each its own again.

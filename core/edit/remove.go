@@ -1,7 +1,6 @@
 package edit
 
 import (
-	"cmp"
 	"slices"
 
 	"ruvel/core/audio"
@@ -70,7 +69,7 @@ func (o RemoveClips) apply(d *draft) (string, error) {
 	var free []Range
 	for i := range d.Tracks {
 		t := &d.Tracks[i]
-		own := without(united(gone[t.ID]), covered(t))
+		own := without(session.Joined(gone[t.ID]), covered(t))
 		if o.Close == CloseTrack {
 			if err := d.closeTrack(t, own, o.joinLength()); err != nil {
 				return "", err
@@ -79,7 +78,7 @@ func (o RemoveClips) apply(d *draft) (string, error) {
 		free = append(free, own...)
 	}
 	if o.Close == CloseAll {
-		if err := d.closeAll(united(free), o.joinLength()); err != nil {
+		if err := d.closeAll(session.Joined(free), o.joinLength()); err != nil {
 			return "", err
 		}
 	}
@@ -108,7 +107,7 @@ func (o RemoveRanges) apply(d *draft) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	name := "Remove " + length.String() + " at " + united(o.Ranges)[0].From.String()
+	name := "Remove " + length.String() + " at " + session.Joined(o.Ranges)[0].From.String()
 	if n > 1 {
 		name = "Remove " + count(n, "range")
 	}
@@ -135,7 +134,7 @@ func (d *draft) removeRanges(o RemoveRanges) (n int, length audio.Frames, err er
 			return 0, 0, problem.New("bad-range", "ranges", "A stretch that is to be removed begins at 0 or later and ends after it begins.")
 		}
 	}
-	ranges := united(o.Ranges)
+	ranges := session.Joined(o.Ranges)
 	tracks, err := d.chosenTracks(o.Tracks)
 	if err != nil {
 		return 0, 0, err
@@ -362,22 +361,7 @@ func covered(t *session.Track) []Range {
 	for _, c := range t.Clips {
 		out = append(out, Range{From: c.Start, To: c.End()})
 	}
-	return united(out)
-}
-
-// united are stretches in order, with those that touch made one.
-func united(ranges []Range) []Range {
-	all := slices.Clone(ranges)
-	slices.SortFunc(all, func(a, b Range) int { return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(a.To, b.To)) })
-	out := all[:0]
-	for _, r := range all {
-		if n := len(out); n > 0 && r.From <= out[n-1].To {
-			out[n-1].To = max(out[n-1].To, r.To)
-			continue
-		}
-		out = append(out, r)
-	}
-	return out
+	return session.Joined(out)
 }
 
 // without is what of some stretches lies in none of others; both are in order and apart.

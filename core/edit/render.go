@@ -121,7 +121,7 @@ func (o PlaceRendering) apply(d *draft) (string, error) {
 		case span.To-span.From == c.Length:
 			c.Silent = true
 		default: // the edges of what is silenced and of what sounds instead add up
-			c.Hushed = united(append(slices.Clone(c.Hushed), span))
+			c.Hushed = session.Joined(append(slices.Clone(c.Hushed), span))
 			placed.FadeIn, placed.FadeOut = edgeOf(placed.FadeIn, placed.Start > c.Start), edgeOf(placed.FadeOut, placed.End() < c.End())
 		}
 		d.Tracks[i].Clips[id] = c

@@ -64,7 +64,7 @@ func (p *Plan) partingFor(w session.Way) *parting {
 			of.stretches = append(of.stretches, t.spoken()...)
 		}
 	}
-	of.stretches = speech.Joined(of.stretches)
+	of.stretches = session.Joined(of.stretches)
 	of.drops = make([]atomic.Pointer[[]audio.DB], len(of.stretches))
 	return of
 }

@@ -4,9 +4,6 @@
 package pause
 
 import (
-	"cmp"
-	"slices"
-
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 	"ruvel/core/session"
@@ -62,8 +59,8 @@ func Find(d session.Document, tracks []string, source speech.Source, s Settings)
 }
 
 // spoken are the stretches of the session in which one of the tracks speaks, united.
-func spoken(d session.Document, tracks []string, source speech.Source) ([]speech.Phrase, error) {
-	var all []speech.Phrase
+func spoken(d session.Document, tracks []string, source speech.Source) ([]session.Span, error) {
+	var all []session.Span
 	for _, id := range tracks {
 		i := d.FindTrack(id)
 		if i < 0 {
@@ -80,19 +77,10 @@ func spoken(d session.Document, tracks []string, source speech.Source) ([]speech
 			for _, p := range phrases {
 				from, to := max(p.From, c.Offset), min(p.To, c.Offset+c.Length)
 				if from < to {
-					all = append(all, speech.Phrase{From: from - c.Offset + c.Start, To: to - c.Offset + c.Start})
+					all = append(all, session.Span{From: from - c.Offset + c.Start, To: to - c.Offset + c.Start})
 				}
 			}
 		}
 	}
-	slices.SortFunc(all, func(a, b speech.Phrase) int { return cmp.Compare(a.From, b.From) })
-	var out []speech.Phrase
-	for _, p := range all {
-		if n := len(out); n > 0 && p.From <= out[n-1].To {
-			out[n-1].To = max(out[n-1].To, p.To)
-			continue
-		}
-		out = append(out, p)
-	}
-	return out, nil
+	return session.Joined(all), nil
 }

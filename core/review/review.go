@@ -222,7 +222,7 @@ func (r *reader) listen() (err error) {
 		r.spoken[t.ID] = spans
 		all = append(all, spans...)
 	}
-	r.speech = speech.Joined(all)
+	r.speech = session.Joined(all)
 	voices, rest := r.balance.Voices, r.balance.Rest
 	if r.Mix != nil {
 		voices, rest = r.Mix.Voices, r.Mix.Rest

@@ -30,6 +30,17 @@ func (d Document) Joins(around audio.Frames) []Span {
 			end = max(end, c.End())
 		}
 	}
+	out := Joined(all)
+	length := d.Length()
+	for i := range out {
+		out[i].To = min(out[i].To, length)
+	}
+	return out
+}
+
+// Joined are spans in order, those that overlap or touch made one. What is given stays as it is.
+func Joined(spans []Span) []Span {
+	all := slices.Clone(spans)
 	slices.SortFunc(all, func(a, b Span) int { return cmp.Compare(a.From, b.From) })
 	out := all[:0]
 	for _, s := range all {
@@ -38,10 +49,6 @@ func (d Document) Joins(around audio.Frames) []Span {
 			continue
 		}
 		out = append(out, s)
-	}
-	length := d.Length()
-	for i := range out {
-		out[i].To = min(out[i].To, length)
 	}
 	return out
 }

@@ -1,9 +1,6 @@
 package speech
 
 import (
-	"cmp"
-	"slices"
-
 	"ruvel/core/audio"
 	"ruvel/core/session"
 )
@@ -23,7 +20,7 @@ func Spoken(doc session.Document, of Source, from, to audio.Frames) ([]session.S
 		}
 		all = append(all, spans...)
 	}
-	return Joined(all), nil
+	return session.Joined(all), nil
 }
 
 // OnTrack gives those of the clips of a track.
@@ -43,7 +40,7 @@ func OnTrack(d session.Document, t session.Track, of Source, from, to audio.Fram
 			}
 		}
 	}
-	return Joined(all), nil
+	return session.Joined(all), nil
 }
 
 // InClip is where a clip that can be heard speaks, in session time and in order: of the phrases of its
@@ -68,20 +65,6 @@ func InClip(c session.Clip, phrases []Phrase) (out []session.Span) {
 			from = h.To
 		}
 		add(from, to)
-	}
-	return out
-}
-
-// Joined puts spans in order, those that overlap or touch together.
-func Joined(spans []session.Span) []session.Span {
-	slices.SortFunc(spans, func(a, b session.Span) int { return cmp.Compare(a.From, b.From) })
-	out := spans[:0]
-	for _, s := range spans {
-		if n := len(out); n > 0 && s.From <= out[n-1].To {
-			out[n-1].To = max(out[n-1].To, s.To)
-			continue
-		}
-		out = append(out, s)
 	}
 	return out
 }

@@ -169,7 +169,7 @@ func (of *Balance) listen(doc session.Document, source speech.Source) ([]session
 			heard = append(heard, spans...)
 		}
 	}
-	return speech.Joined(heard), nil
+	return session.Joined(heard), nil
 }
 
 func (m Miss) say(t lead.Aim) string {

@@ -13,6 +13,7 @@ import (
 	"ruvel/core/credits"
 	"ruvel/core/loudness"
 	"ruvel/core/session"
+	"ruvel/internal/access"
 	"ruvel/internal/plans"
 	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
@@ -23,6 +24,7 @@ import (
 
 // Library is the sounds of all shows.
 type Library struct {
+	Door   *access.Door
 	Store  *store.Store
 	Sounds *sounds.Library
 	Plans  *plans.Plans
@@ -115,7 +117,13 @@ type File struct {
 // Receive stores a file and queues its import into a show.
 func (l *Library) Receive(ctx context.Context, show string, f File) (work.JobEvent, error) {
 	f.Name = strings.ToValidUTF8(f.Name, "?")
-	if _, err := l.Store.Show(ctx, show); err != nil {
+	var episode *string
+	names := []access.Named{{Thing: store.AShow, ID: show}}
+	if f.Place != nil {
+		episode = &f.Place.Episode
+		names = append(names, access.Named{Thing: store.AnEpisode, ID: *episode})
+	}
+	if err := l.Door.Enter(ctx, names...); err != nil {
 		return work.JobEvent{}, err
 	}
 	id, _, err := l.Sounds.Put(ctx, &bounded{f.Bytes, l.MaxUpload, uploads.TooLarge(l.MaxUpload)})
@@ -123,10 +131,6 @@ func (l *Library) Receive(ctx context.Context, show string, f File) (work.JobEve
 		return work.JobEvent{}, work.NameFile(f.Name, err)
 	}
 	args := work.ImportArguments{Sound: id, File: f.Name, Part: f.Part, Place: f.Place}
-	var episode *string
-	if f.Place != nil {
-		episode = &f.Place.Episode
-	}
 	job, err := l.Worker.Submit(ctx, work.Import, show, episode, f.Name, args)
 	return work.View(job), err
 }
@@ -232,7 +236,7 @@ type Placing struct {
 // TakePiece takes a piece of the shelf among the sounds of a show, and places it if an
 // episode is given. It is fetched by the job: nobody waits for an answer meanwhile.
 func (l *Library) TakePiece(ctx context.Context, show, key string, at Placing) (work.JobEvent, error) {
-	if _, err := l.Store.Show(ctx, show); err != nil {
+	if err := l.Door.Enter(ctx, access.Named{Thing: store.AShow, ID: show}, access.Named{Thing: store.AnEpisode, ID: at.Episode}); err != nil {
 		return work.JobEvent{}, err
 	}
 	p, err := l.Shelf.Piece(ctx, key)

@@ -153,7 +153,7 @@ func (h *House) equip(folder string) {
 	h.Access = &access.Door{Owners: h.Store}
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
-	h.Library = &library.Library{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
+	h.Library = &library.Library{Door: h.Access, Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
 	h.Takes = &takes.Takes{Store: h.Store, Chunks: h.Worker.Chunks, Worker: h.Worker, Queue: h.Queue, RemoveSound: h.Library.Remove}
 	h.Arrange = arrange.New(arrange.Arranger{Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Turns: h.Turns, Worker: h.Worker})
 	h.Balance = balance.New(balance.Balancer{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Sounds: h.Sounds, Turns: h.Turns})

@@ -1,10 +1,12 @@
 package sounds
 
 import (
-	"container/list"
 	"context"
+	"math"
 	"os"
 	"sync"
+
+	"github.com/hashicorp/golang-lru/v2/simplelru"
 
 	"ruvel/core/audio"
 	"ruvel/core/waveform"
@@ -18,50 +20,43 @@ type memory[V any] struct {
 	mu    sync.Mutex
 	most  int
 	bytes int
-	byID  map[string]*list.Element
-	order list.List // the last used first
+	kept  *simplelru.LRU[string, kept[V]] // by the ids of the sounds
 }
 
 type kept[V any] struct {
-	id    string
 	bytes int
 	value V
 }
 
-func (c *memory[V]) find(id string) (value V, there bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	e, there := c.byID[id]
-	if !there {
-		return value, false
-	}
-	c.order.MoveToFront(e)
-	return e.Value.(kept[V]).value, true
+func newMemory[V any](most int) *memory[V] {
+	m := &memory[V]{most: most}
+	m.kept, _ = simplelru.NewLRU(math.MaxInt, func(_ string, k kept[V]) { m.bytes -= k.bytes }) // whose only error is a size of 0
+	return m
 }
 
-func (c *memory[V]) keep(id string, value V, bytes int) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.drop(id)
-	c.byID[id] = c.order.PushFront(kept[V]{id, bytes, value})
-	c.bytes += bytes
-	for c.bytes > c.most && c.order.Len() > 1 {
-		c.drop(c.order.Back().Value.(kept[V]).id)
+func (m *memory[V]) find(id string) (value V, there bool) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	k, there := m.kept.Get(id)
+	return k.value, there
+}
+
+func (m *memory[V]) keep(id string, value V, bytes int) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.kept.Remove(id)
+	m.kept.Add(id, kept[V]{bytes, value})
+	m.bytes += bytes
+	for m.bytes > m.most && m.kept.Len() > 1 {
+		m.kept.RemoveOldest()
 	}
 }
 
 // forget drops what is kept of a sound.
-func (c *memory[V]) forget(id string) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.drop(id)
-}
-
-func (c *memory[V]) drop(id string) {
-	if e, there := c.byID[id]; there {
-		c.bytes -= c.order.Remove(e).(kept[V]).bytes
-		delete(c.byID, id)
-	}
+func (m *memory[V]) forget(id string) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.kept.Remove(id)
 }
 
 // KeepPeaks says how many bytes of peaks are kept in memory.

@@ -5,7 +5,6 @@ package sounds
 
 import (
 	"cmp"
-	"container/list"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -47,15 +46,15 @@ type Library struct {
 	copies    *share.Group[Facts] // working copies that are made anew
 	opening   *share.Group[struct{}]
 	reading   *share.Group[waveform.Pyramid]
-	peaks     memory[waveform.Pyramid]
+	peaks     *memory[waveform.Pyramid]
 	weighing  *share.Group[loudness.Series]
-	powers    memory[loudness.Series]
+	powers    *memory[loudness.Series]
 	listening *share.Group[[]speech.Phrase]
-	spoken    memory[[]speech.Phrase]
+	spoken    *memory[[]speech.Phrase]
 	examining *share.Group[review.Examined]
-	examined  memory[review.Examined]
+	examined  *memory[review.Examined]
 	hearing   *share.Group[fit.Piece]
-	pieces    memory[fit.Piece]
+	pieces    *memory[fit.Piece]
 	mu        sync.Mutex
 	mapped    map[string]*mapping // to be read next; older ones of a sound live as long as they are read
 	live      int                 // mappings that there are
@@ -76,11 +75,11 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 	return &Library{
 		bucket: bucket, cache: cache, mapped: map[string]*mapping{},
 		copies: share.New[Facts](decoders), opening: share.New[struct{}](0), reading: share.New[waveform.Pyramid](0),
-		peaks:    memory[waveform.Pyramid]{most: peaksKept, byID: map[string]*list.Element{}},
-		weighing: share.New[loudness.Series](1), powers: memory[loudness.Series]{most: powersKept, byID: map[string]*list.Element{}},
-		examining: share.New[review.Examined](1), examined: memory[review.Examined]{most: examinedKept, byID: map[string]*list.Element{}},
-		hearing: share.New[fit.Piece](1), pieces: memory[fit.Piece]{most: piecesKept, byID: map[string]*list.Element{}},
-		listening: share.New[[]speech.Phrase](1), spoken: memory[[]speech.Phrase]{most: spokenKept, byID: map[string]*list.Element{}},
+		peaks:    newMemory[waveform.Pyramid](peaksKept),
+		weighing: share.New[loudness.Series](1), powers: newMemory[loudness.Series](powersKept),
+		examining: share.New[review.Examined](1), examined: newMemory[review.Examined](examinedKept),
+		hearing: share.New[fit.Piece](1), pieces: newMemory[fit.Piece](piecesKept),
+		listening: share.New[[]speech.Phrase](1), spoken: newMemory[[]speech.Phrase](spokenKept),
 	}, nil
 }
 

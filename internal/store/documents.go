@@ -1,8 +1,9 @@
 package store
 
 import (
-	"container/list"
 	"sync"
+
+	"github.com/hashicorp/golang-lru/v2/simplelru"
 
 	"ruvel/core/session"
 )
@@ -19,44 +20,34 @@ type parsed struct {
 	start   session.Document // that the last step of this gesture began with
 }
 
-// documents keeps the latest documents parsed, by episode and version, one for each
-// episode. One that is found is used only while the locked row has that version, so it
-// does not matter who else writes to the database. It is safe for use by many goroutines.
+// documents keeps the latest documents parsed, by episode, one for each. One that is found is used only while the locked row has its
+// version, so it does not matter who else writes to the database. It is safe for use by many goroutines.
 type documents struct {
-	mu    sync.Mutex
-	byID  map[string]*list.Element
-	order list.List // the last used first
+	mu   sync.Mutex
+	kept *simplelru.LRU[string, parsed] // by episode; nil: none has been kept yet
 }
 
-func (d *documents) find(episode string, version int64) (parsed, bool) {
+func (d *documents) find(episode string, version int64) (p parsed, there bool) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	e, there := d.byID[episode]
-	if !there || e.Value.(parsed).version != version {
+	if d.kept == nil {
 		return parsed{}, false
 	}
-	d.order.MoveToFront(e)
-	return e.Value.(parsed), true
+	if known, _ := d.kept.Peek(episode); known.version != version {
+		return parsed{}, false
+	}
+	return d.kept.Get(episode)
 }
 
 // keep replaces what is kept of an episode, unless that is newer.
 func (d *documents) keep(p parsed) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if e, there := d.byID[p.episode]; there {
-		if e.Value.(parsed).version <= p.version {
-			e.Value = p
-			d.order.MoveToFront(e)
-		}
-		return
+	if d.kept == nil {
+		d.kept, _ = simplelru.NewLRU[string, parsed](keptDocuments, nil) // whose only error is a size of 0
 	}
-	if d.byID == nil {
-		d.byID = map[string]*list.Element{}
-	}
-	d.byID[p.episode] = d.order.PushFront(p)
-	if d.order.Len() > keptDocuments {
-		last := d.order.Back()
-		delete(d.byID, d.order.Remove(last).(parsed).episode)
+	if known, there := d.kept.Peek(p.episode); !there || known.version <= p.version {
+		d.kept.Add(p.episode, p)
 	}
 }
 
@@ -64,8 +55,7 @@ func (d *documents) keep(p parsed) {
 func (d *documents) forget(episode string) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if e, there := d.byID[episode]; there {
-		d.order.Remove(e)
-		delete(d.byID, episode)
+	if d.kept != nil {
+		d.kept.Remove(episode)
 	}
 }
