@@ -92,7 +92,7 @@ func examplesOfArranging() []Op {
 		PasteClips{At: second(26), Fragment: Fragment{Length: second(2), Rows: []Row{{Name: "Theme", Part: session.Music, Clips: []session.Clip{newClip("Theme", ExampleMusic, 0, 0, second(2))}}}}},
 		RepeatStretch{Clip: "c7", From: second(5), To: second(7), Times: 2},
 		LoopClip{Clip: "c8", Length: second(18)},
-		FitClips{Clips: []string{"c8"}, Parts: []fit.Portion{{From: 0, To: second(4)}, {From: second(8), To: second(10)}}},
+		FitClips{Clips: []string{"c8"}, Parts: []fit.Section{{From: 0, To: second(4)}, {From: second(8), To: second(10)}}},
 		MoveSegment{Marker: "m9", Before: "m10"},
 	}
 }

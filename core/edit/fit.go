@@ -16,7 +16,7 @@ import (
 type FitClips struct {
 	Kind
 	Clips   []string      `json:"clips" nullable:"false" minItems:"1" maxItems:"1000" doc:"Neighbours of one sound on one track"`
-	Parts   []fit.Portion `json:"parts" nullable:"false" minItems:"1" maxItems:"1000" doc:"Each crosses into the one before within 25 ms"`
+	Parts   []fit.Section `json:"parts" nullable:"false" minItems:"1" maxItems:"1000" doc:"Each crosses into the one before within 25 ms"`
 	FadeOut audio.Frames  `json:"fadeOut,omitempty" minimum:"0" doc:"The least length of the fade at the end"`
 }
 

@@ -21,7 +21,7 @@ func TestAPieceIsLaidInPartsThatCrossAndAreOrdinaryClips(t *testing.T) {
 	s.do(edit.SetClips{Clips: []edit.ClipChange{{Clip: "c4", Gain: &softer}}})
 	s.do(edit.SetFades{Fades: []edit.ClipFades{{Clip: "c4", In: &edit.NewFade{Length: second, Shape: session.Smooth}, Out: &edit.NewFade{Length: second / 2, Shape: session.Linear}}}})
 	before := s.doc.JSON()
-	parts := []fit.Portion{{From: 0, To: 10 * second}, {From: 30 * second, To: 40 * second, Same: true}, {From: 50 * second, To: 59 * second}}
+	parts := []fit.Section{{From: 0, To: 10 * second}, {From: 30 * second, To: 40 * second, Same: true}, {From: 50 * second, To: 59 * second}}
 	s.do(edit.FitClips{Clips: []string{"c4"}, Parts: parts, FadeOut: 2 * second})
 	clips := s.clips(1)
 	require.Len(t, clips, 3)
@@ -46,7 +46,7 @@ func TestAPieceIsLaidInPartsThatCrossAndAreOrdinaryClips(t *testing.T) {
 	row, err := edit.Run(s.doc, "c6")
 	require.NoError(t, err)
 	assert.Len(t, row, 3)
-	s.do(edit.FitClips{Clips: row, Parts: []fit.Portion{{From: 0, To: 60 * second}}})
+	s.do(edit.FitClips{Clips: row, Parts: []fit.Section{{From: 0, To: 60 * second}}})
 	assert.Len(t, s.clips(1), 1)
 	assert.Equal(t, 60*second, s.clips(1)[0].Length)
 	assert.Equal(t, 2*second, s.clips(1)[0].FadeOut.Length, "the fade at the end stays")
@@ -58,7 +58,7 @@ func TestTheLevelLineStaysOverTheTimeOfTheSession(t *testing.T) {
 	bed := edit.Line{Clip: "c4"}
 	s.do(edit.AddPoints{Points: []edit.NewPoint{{Line: bed, At: 5 * second}, {Line: bed, At: 12 * second, Level: -12, Bend: 0.5}, {Line: bed, At: 20 * second, Level: -6}}})
 	was := envelope.New(s.clips(1)[0].Envelope)
-	s.do(edit.FitClips{Clips: []string{"c4"}, Parts: []fit.Portion{{From: 0, To: 10 * second}, {From: 30 * second, To: 45 * second}}})
+	s.do(edit.FitClips{Clips: []string{"c4"}, Parts: []fit.Section{{From: 0, To: 10 * second}, {From: 30 * second, To: 45 * second}}})
 	for _, c := range s.clips(1) {
 		now := envelope.New(c.Envelope)
 		for at := c.Start; at < c.End(); at += second / 7 {
@@ -69,12 +69,12 @@ func TestTheLevelLineStaysOverTheTimeOfTheSession(t *testing.T) {
 
 func TestPartsThatAreNoneAreRefused(t *testing.T) {
 	s := newShow(t, tone(60*second, 200), tone(60*second, 300))
-	whole := []fit.Portion{{From: 0, To: 60 * second}}
+	whole := []fit.Section{{From: 0, To: 60 * second}}
 	for code, op := range map[string]edit.FitClips{
 		"nothing-chosen": {Clips: []string{"c4"}},
 		"unknown-clip":   {Clips: []string{"c99"}, Parts: whole},
 		"not-one-piece":  {Clips: []string{"c4", "c3"}, Parts: whole},
-		"bad-range":      {Clips: []string{"c4"}, Parts: []fit.Portion{{From: 0, To: 61 * second}}},
+		"bad-range":      {Clips: []string{"c4"}, Parts: []fit.Section{{From: 0, To: 61 * second}}},
 	} {
 		_, _, err := edit.ApplyFrom(s.doc, s.doc.Next, op, s.material())
 		var p problem.Problem

@@ -102,8 +102,8 @@ func ending(x []float32) audio.Frames {
 	return audio.Frames(at * step)
 }
 
-// Portion is a part of a piece that is played.
-type Portion struct {
+// Section is a part of a piece that is played.
+type Section struct {
 	From audio.Frames `json:"from" minimum:"0" doc:"Where it begins in the sound, the crossing from the part before included"`
 	To   audio.Frames `json:"to" minimum:"1" doc:"Where it ends in the sound"`
 	Same bool         `json:"same,omitempty" doc:"At its beginning the sound is so like what it follows that the gains of the crossing add up to one; otherwise their squares do"`
@@ -114,7 +114,7 @@ const Cross = audio.Second / 40
 
 // Fitted is a way to play a piece in about the wanted length.
 type Fitted struct {
-	Parts   []Portion    `json:"parts" nullable:"false"`
+	Parts   []Section    `json:"parts" nullable:"false"`
 	Length  audio.Frames `json:"length" doc:"How long it is"`
 	FadeOut audio.Frames `json:"fadeOut" doc:"How long the last sound is faded; 0: it dies away by itself"`
 	Unlike  float64      `json:"unlike" doc:"How much the worst of its joins differs from the piece itself: 0 not at all, 1 as much as a bar from its neighbour usually does"`
@@ -135,7 +135,7 @@ func (p Piece) Fit(pcm audio.PCM, wanted audio.Frames) ([]Fitted, error) {
 		return nil, problem.New("too-short", "length", "With its own beginning and its own ending this piece is at least %v long.", p.shortest())
 	}
 	if p.Length >= wanted-near && p.Length-p.slack() <= wanted { // it needs no join
-		return []Fitted{p.finish(Fitted{Parts: []Portion{{From: 0, To: p.Length}}}, wanted)}, nil
+		return []Fitted{p.finish(Fitted{Parts: []Section{{From: 0, To: p.Length}}}, wanted)}, nil
 	}
 	var out []Fitted
 	joins := p.joins()

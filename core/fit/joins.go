@@ -193,10 +193,10 @@ func (p Piece) unroll(r *reached, wanted audio.Frames) (Fitted, []join) {
 	f := Fitted{Unlike: worst}
 	from := audio.Frames(0)
 	for _, j := range joins {
-		f.Parts = append(f.Parts, Portion{From: from, To: p.Beats[j.out]})
+		f.Parts = append(f.Parts, Section{From: from, To: p.Beats[j.out]})
 		from = p.Beats[j.in] - Cross
 	}
-	f.Parts = append(f.Parts, Portion{From: from, To: p.Length})
+	f.Parts = append(f.Parts, Section{From: from, To: p.Length})
 	return p.finish(f, wanted), joins
 }
 

@@ -19,7 +19,6 @@ type Facts struct {
 	High              [3][hopsPerSpan]float32 // the highest sample per 100 ms of voices, music and effects
 	True              [hopsPerSpan]float32    // the highest true peak per 100 ms of the mix, as an amplitude
 	Peak              float32                 // the highest sample of the mix
-	Reduced           []float32               // dB, the most that treatment makes softer, of each treated track that can be heard
 }
 
 // factsVersion is that of how facts are found; those of another are not known.
@@ -29,7 +28,7 @@ func (f *Facts) bytes() int {
 	if f == nil {
 		return 0
 	}
-	return entry + 4*(7*hopsPerSpan+1+len(f.Reduced))
+	return entry + 4*(7*hopsPerSpan+1)
 }
 
 // Key names what is known of a stretch, by all that goes into it.
@@ -173,7 +172,7 @@ func (p *Plan) measure(n int) (*Facts, error) {
 			f.True[k] = max(f.True[k], peaks[c].Write(sum[c]))
 		}
 	}
-	return f, p.reductions(f, n)
+	return f, nil
 }
 
 func add(sum, a, b []float32) {
@@ -183,28 +182,8 @@ func add(sum, a, b []float32) {
 	}
 }
 
-// reductions adds the most that the treatment of each track makes softer in a span.
-func (p *Plan) reductions(f *Facts, n int) error {
-	for i := range p.tracks {
-		t := &p.tracks[i]
-		if !t.treated.on {
-			continue
-		}
-		var most float32
-		err := audio.Guard(func() {
-			for _, c := range p.spans.courses.get(p.key(t, int64(n)), func() course { return p.span(t, int64(n)).course }) {
-				most = max(most, -float32(c.Compressor+c.Limiter)/100)
-			}
-		})
-		if err != nil {
-			return err
-		}
-		f.Reduced = append(f.Reduced, most)
-	}
-	return nil
-}
-
-// factsMagic opens the binary form of facts: it, their numbers as float32, little-endian, and the reductions.
+// factsMagic opens the binary form of facts: it, and their numbers as float32, little-endian. Those that were kept before have others behind
+// them, which are left.
 const factsMagic = "RVFA0002"
 
 // Bytes is the binary form of the facts.
@@ -219,7 +198,6 @@ func (f *Facts) Bytes() []byte {
 		put(row)
 	}
 	put([]float32{f.Peak})
-	put(f.Reduced)
 	return out
 }
 
@@ -243,7 +221,7 @@ func parseFacts(data []byte) (*Facts, bool) {
 	for _, row := range f.rows() {
 		values = values[copy(row, values):]
 	}
-	f.Peak, f.Reduced = values[0], values[1:]
+	f.Peak = values[0]
 	return f, true
 }
 

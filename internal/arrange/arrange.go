@@ -11,8 +11,8 @@ import (
 	"ruvel/core/pause"
 	"ruvel/core/session"
 	"ruvel/core/speech"
+	"ruvel/internal/flight"
 	"ruvel/internal/plans"
-	"ruvel/internal/share"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/turns"
@@ -22,17 +22,17 @@ import (
 // Arranger is that of all episodes. It is safe for use by many goroutines.
 type Arranger struct {
 	Store  *store.Store
-	Sounds *sounds.Library
+	Sounds *sounds.Sounds
 	Plans  *plans.Plans
 	Turns  *turns.Turns
 	Worker *work.Worker
 
-	fitting *share.Group[Fits] // ways to bring music to a length that are being found
+	fitting *flight.Group[Fits] // ways to bring music to a length that are being found
 }
 
 // New makes an arranger of what it rests on.
 func New(of Arranger) *Arranger {
-	of.fitting = share.New[Fits](0)
+	of.fitting = flight.New[Fits](0)
 	return &of
 }
 

@@ -27,7 +27,7 @@ import (
 // Keeper keeps the episodes of all shows.
 type Keeper struct {
 	Store  *store.Store
-	Sounds *sounds.Library
+	Sounds *sounds.Sounds
 	Bucket *blob.Bucket
 	Space  *disk.Space
 	// Sheet is what is said of an episode.

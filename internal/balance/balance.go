@@ -6,9 +6,9 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"ruvel/core/mix"
+	"ruvel/internal/flight"
 	"ruvel/internal/measure"
 	"ruvel/internal/plans"
-	"ruvel/internal/share"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/turns"
@@ -19,13 +19,13 @@ type Balancer struct {
 	Store   *store.Store
 	Plans   *plans.Plans
 	Measure *measure.Measurer
-	Sounds  *sounds.Library
+	Sounds  *sounds.Sounds
 	Turns   *turns.Turns
 
-	outlines  *share.Group[mix.Silhouette] // that are being computed
-	estimates *share.Group[Estimated]
-	balances  *share.Group[Balance]
-	evening   *share.Group[things]
+	outlines  *flight.Group[mix.Silhouette] // that are being computed
+	estimates *flight.Group[Estimated]
+	balances  *flight.Group[Balance]
+	evening   *flight.Group[things]
 	evened    *lru.Cache[string, things] // by version
 }
 
@@ -34,10 +34,10 @@ const kept = 24
 
 // New makes a balancer of what it rests on.
 func New(of Balancer) *Balancer {
-	of.outlines = share.New[mix.Silhouette](1)
-	of.estimates = share.New[Estimated](1)
-	of.balances = share.New[Balance](1)
-	of.evening = share.New[things](0)
+	of.outlines = flight.New[mix.Silhouette](1)
+	of.estimates = flight.New[Estimated](1)
+	of.balances = flight.New[Balance](1)
+	of.evening = flight.New[things](0)
 	of.evened, _ = lru.New[string, things](kept) // whose only error is a size of 0
 	return &of
 }

@@ -29,7 +29,7 @@ type Checker struct {
 	Store   *store.Store
 	Plans   *plans.Plans
 	Measure *measure.Measurer
-	Sounds  *sounds.Library
+	Sounds  *sounds.Sounds
 	Library *library.Library
 	Takes   *takes.Takes
 	Turns   *turns.Turns

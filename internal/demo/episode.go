@@ -81,7 +81,7 @@ func items() []item {
 
 // Fill puts the sample series into a store that has no show yet, and says whether it
 // did. One that was interrupted is completed.
-func Fill(ctx context.Context, st *store.Store, library *sounds.Library, bucket *blob.Bucket, say func(string)) (bool, error) {
+func Fill(ctx context.Context, st *store.Store, library *sounds.Sounds, bucket *blob.Bucket, say func(string)) (bool, error) {
 	show, wanted, err := begin(ctx, st)
 	if err != nil || !wanted {
 		return false, err
@@ -131,7 +131,7 @@ func Fill(ctx context.Context, st *store.Store, library *sounds.Library, bucket 
 }
 
 // addSounds makes the sounds of the series and gives their ids by their keys.
-func addSounds(ctx context.Context, st *store.Store, library *sounds.Library, show string, say func(string)) (map[string]string, error) {
+func addSounds(ctx context.Context, st *store.Store, library *sounds.Sounds, show string, say func(string)) (map[string]string, error) {
 	all := items()
 	made := make([]string, len(all))
 	g, each := errgroup.WithContext(ctx)
@@ -211,7 +211,7 @@ func begin(ctx context.Context, st *store.Store) (show store.Show, wanted bool, 
 	return show, len(shows) == 1 && show.Name == ShowName && show.Episodes == 0 && len(have) < len(items()), err
 }
 
-func add(ctx context.Context, st *store.Store, library *sounds.Library, show string, it item) (string, error) {
+func add(ctx context.Context, st *store.Store, library *sounds.Sounds, show string, it item) (string, error) {
 	data, err := file(ctx, it)
 	if err != nil {
 		return "", err

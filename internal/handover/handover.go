@@ -28,7 +28,7 @@ import (
 // Handover is that of all episodes.
 type Handover struct {
 	Store   *store.Store
-	Sounds  *sounds.Library
+	Sounds  *sounds.Sounds
 	Bucket  *blob.Bucket
 	Worker  *work.Worker
 	Queue   *work.Queue

@@ -303,7 +303,7 @@ func (h *Handover) Copy(ctx context.Context, mixdown string) (name string, err e
 	if h.Folder == "" {
 		return "", problem.New("no-folder", "folder", "No folder has been named to copy finished files to. Whoever runs Ruvel names one with --folder.")
 	}
-	return hosts.Folder{Dir: h.Folder}.Put(ctx, hosts.Parcel{
+	return hosts.Folder{Dir: h.Folder}.Put(ctx, hosts.Delivery{
 		Key: store.NewID(), File: m.File, Size: m.Bytes,
 		Open: func(ctx context.Context) (io.ReadCloser, error) { return h.open(ctx, m) },
 	})

@@ -15,7 +15,7 @@ import (
 type Outside struct {
 	Key  string         `json:"key"`
 	Name string         `json:"name"`
-	Ways []hosts.Manner `json:"ways" nullable:"false" doc:"How it can be asked to take a file; none: there is but one way"`
+	Ways []hosts.Method `json:"ways" nullable:"false" doc:"How it can be asked to take a file; none: there is but one way"`
 }
 
 // Sent is a finished file that was sent elsewhere, or is on its way.
@@ -41,7 +41,7 @@ const cancelled store.SendingState = "cancelled"
 func (h *Handover) Hosts() []Outside {
 	out := []Outside{}
 	for key, host := range h.Worker.Hosts {
-		out = append(out, Outside{key, host.Name(), append([]hosts.Manner{}, host.Ways()...)})
+		out = append(out, Outside{key, host.Name(), append([]hosts.Method{}, host.Ways()...)})
 	}
 	slices.SortFunc(out, func(a, b Outside) int { return strings.Compare(a.Key, b.Key) })
 	return out
@@ -72,7 +72,7 @@ func (h *Handover) Send(ctx context.Context, mixdown, key, way string) (Sent, er
 	if way == "" && len(ways) > 0 {
 		way = ways[0].Key
 	}
-	if way != "" && !slices.ContainsFunc(ways, func(w hosts.Manner) bool { return w.Key == way }) {
+	if way != "" && !slices.ContainsFunc(ways, func(w hosts.Method) bool { return w.Key == way }) {
 		return Sent{}, problem.New("unknown-way", "way", "%s cannot be asked for %q.", host.Name(), way)
 	}
 	e, err := h.Store.Episode(ctx, m.Episode)

@@ -30,23 +30,23 @@ const (
 // error means that it broke off, and Send is called again after a while with the same Key; what has
 // arrived by then, in part or whole, must not become a second copy. A host may keep one waiting as long as
 // the context lasts. Send opens the file as often as it needs to and closes what it has opened; it keeps
-// nothing of the parcel afterwards. Hosts are used by many goroutines.
+// nothing of the delivery afterwards. Hosts are used by many goroutines.
 type Host interface {
 	// Name is what people call it.
 	Name() string
-	// Ways are the manners in which it can be asked to take a file; none: there is but one.
-	Ways() []Manner
-	Send(ctx context.Context, p Parcel) (Receipt, error)
+	// Ways are the methods by which it can be asked to take a file; none: there is but one.
+	Ways() []Method
+	Send(ctx context.Context, p Delivery) (Receipt, error)
 }
 
-// Manner is a manner in which a host can be asked to take a file.
-type Manner struct {
+// Method is one by which a host can be asked to take a file.
+type Method struct {
 	Key  string `json:"key"`
 	Name string `json:"name"`
 }
 
-// Parcel is a finished file to be sent.
-type Parcel struct {
+// Delivery is a finished file to be sent.
+type Delivery struct {
 	Key  string // the same at every try, and of this sending alone
 	Try  int    // 1 the first time
 	Way  string // one of the host's, by its key
@@ -87,7 +87,7 @@ func (c *counting) Read(p []byte) (int, error) {
 }
 
 // open opens the file so that what is read of it is told.
-func (p Parcel) open(ctx context.Context) (io.ReadCloser, error) {
+func (p Delivery) open(ctx context.Context) (io.ReadCloser, error) {
 	r, err := p.Open(ctx)
 	if err != nil {
 		return nil, err
@@ -104,10 +104,10 @@ var _ Host = Folder{}
 func (f Folder) Name() string { return "The folder " + filepath.Base(f.Dir) }
 
 // Ways implements Host.
-func (Folder) Ways() []Manner { return nil }
+func (Folder) Ways() []Method { return nil }
 
 // Send implements Host. What an earlier try has brought there already is not brought again.
-func (f Folder) Send(ctx context.Context, p Parcel) (Receipt, error) {
+func (f Folder) Send(ctx context.Context, p Delivery) (Receipt, error) {
 	var name string
 	var err error
 	if p.Try > 1 {
@@ -120,7 +120,7 @@ func (f Folder) Send(ctx context.Context, p Parcel) (Receipt, error) {
 }
 
 // Put copies a file into the folder and gives the name that it has there, as soon as it is whole.
-func (f Folder) Put(ctx context.Context, p Parcel) (name string, err error) {
+func (f Folder) Put(ctx context.Context, p Delivery) (name string, err error) {
 	r, err := p.open(ctx)
 	if err != nil {
 		return "", err
@@ -141,7 +141,7 @@ func (f Folder) Put(ctx context.Context, p Parcel) (name string, err error) {
 }
 
 // brought is the name of the file that an earlier try has brought; empty: there is none.
-func (f Folder) brought(ctx context.Context, p Parcel) (name string, err error) {
+func (f Folder) brought(ctx context.Context, p Delivery) (name string, err error) {
 	for n := 1; n < mostNames; n++ {
 		there, err := os.Open(filepath.Join(f.Dir, numbered(p.File, n)))
 		if errors.Is(err, fs.ErrNotExist) {
@@ -158,8 +158,8 @@ func (f Folder) brought(ctx context.Context, p Parcel) (name string, err error) 
 	return "", nil
 }
 
-// is says whether a file has the content of the parcel.
-func (p Parcel) is(ctx context.Context, there *os.File) (bool, error) {
+// is says whether a file has the content of the delivery.
+func (p Delivery) is(ctx context.Context, there *os.File) (bool, error) {
 	if info, err := there.Stat(); err != nil || info.Size() != p.Size {
 		return false, err
 	}

@@ -21,9 +21,9 @@ import (
 
 var content = bytes.Repeat([]byte("ninety years of fog "), 5000)
 
-// parcel is a file to be sent, at a try and in a way.
-func parcel(try int, way string) hosts.Parcel {
-	return hosts.Parcel{
+// delivery is a file to be sent, at a try and in a way.
+func delivery(try int, way string) hosts.Delivery {
+	return hosts.Delivery{
 		Key: "0190-key", Try: try, Way: way, File: "Fog at four.mp3", Type: "audio/mpeg", Size: int64(len(content)),
 		Open: func(context.Context) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(content)), nil },
 	}
@@ -33,7 +33,7 @@ func TestAFolderTakesAFileWholeUnderAFreeName(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "Fog at four.mp3"), []byte("an older one"), 0o600))
 	told := int64(0)
-	p := parcel(1, "")
+	p := delivery(1, "")
 	p.Told = func(n int64) { told = n }
 	r, err := hosts.Folder{Dir: dir}.Send(t.Context(), p)
 	require.NoError(t, err)
@@ -61,13 +61,13 @@ func TestAFolderTakesAFileWholeUnderAFreeName(t *testing.T) {
 
 func TestAFolderThatIsAwayOrAFileThatBreaksOffLeavesNothing(t *testing.T) {
 	dir := t.TempDir()
-	_, err := hosts.Folder{Dir: filepath.Join(dir, "gone")}.Send(t.Context(), parcel(1, ""))
+	_, err := hosts.Folder{Dir: filepath.Join(dir, "gone")}.Send(t.Context(), delivery(1, ""))
 	require.ErrorContains(t, err, "cannot be written to")
 	var refused hosts.Refused
 	assert.False(t, errors.As(err, &refused), "it is tried again")
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	_, err = hosts.Folder{Dir: dir}.Send(ctx, parcel(1, ""))
+	_, err = hosts.Folder{Dir: dir}.Send(ctx, delivery(1, ""))
 	require.ErrorIs(t, err, context.Canceled)
 	all, err := os.ReadDir(dir)
 	require.NoError(t, err)
@@ -76,28 +76,28 @@ func TestAFolderThatIsAwayOrAFileThatBreaksOffLeavesNothing(t *testing.T) {
 
 func TestThePracticeHostAcceptsRefusesIsSlowAndBreaksOff(t *testing.T) {
 	h := hosts.Practice{Dir: t.TempDir(), Pause: time.Millisecond}
-	r, err := h.Send(t.Context(), parcel(1, hosts.Accepts))
+	r, err := h.Send(t.Context(), delivery(1, hosts.Accepts))
 	require.NoError(t, err)
 	assert.Contains(t, r.Words, "100000 bytes")
-	again, err := h.Send(t.Context(), parcel(2, hosts.Accepts))
+	again, err := h.Send(t.Context(), delivery(2, hosts.Accepts))
 	require.NoError(t, err)
 	assert.Equal(t, r, again, "the same sending is no second copy")
 
 	h.Dir = t.TempDir()
-	_, err = h.Send(t.Context(), parcel(1, hosts.Refuses))
+	_, err = h.Send(t.Context(), delivery(1, hosts.Refuses))
 	var refused hosts.Refused
 	require.ErrorAs(t, err, &refused)
 	for try := 1; try <= 2; try++ {
-		_, err = h.Send(t.Context(), parcel(try, hosts.BreaksOff))
+		_, err = h.Send(t.Context(), delivery(try, hosts.BreaksOff))
 		require.ErrorContains(t, err, "broke off after 50000 of 100000 bytes")
 		require.False(t, errors.As(err, &refused))
 	}
-	_, err = h.Send(t.Context(), parcel(3, hosts.BreaksOff))
+	_, err = h.Send(t.Context(), delivery(3, hosts.BreaksOff))
 	require.NoError(t, err)
 
 	h.Dir = t.TempDir()
 	var steps []int64
-	p := parcel(1, hosts.Slow)
+	p := delivery(1, hosts.Slow)
 	p.Told = func(n int64) { steps = append(steps, n) }
 	_, err = h.Send(t.Context(), p)
 	require.NoError(t, err)
@@ -112,7 +112,7 @@ func TestFilesThatComeAtOnceHaveNamesOfTheirOwn(t *testing.T) {
 	var g sync.WaitGroup
 	for i := range 4 {
 		g.Go(func() {
-			p := parcel(1, "")
+			p := delivery(1, "")
 			p.Key += string(rune('a' + i)) // two sendings of one file
 			_, err := hosts.Folder{Dir: dir}.Send(t.Context(), p)
 			assert.NoError(t, err)

@@ -42,12 +42,12 @@ var _ Host = Practice{}
 func (Practice) Name() string { return "The practice host" }
 
 // Ways implements Host.
-func (Practice) Ways() []Manner {
-	return []Manner{{Accepts, "accepts it"}, {Refuses, "refuses it"}, {Slow, "is slow"}, {BreaksOff, "breaks off twice"}}
+func (Practice) Ways() []Method {
+	return []Method{{Accepts, "accepts it"}, {Refuses, "refuses it"}, {Slow, "is slow"}, {BreaksOff, "breaks off twice"}}
 }
 
 // Send implements Host.
-func (h Practice) Send(ctx context.Context, p Parcel) (Receipt, error) {
+func (h Practice) Send(ctx context.Context, p Delivery) (Receipt, error) {
 	dir := filepath.Join(h.Dir, filepath.Base(p.Key))
 	path := filepath.Join(dir, "file"+filepath.Ext(filepath.Base(p.File)))
 	if info, err := os.Stat(path); err == nil && info.Size() == p.Size { // it has arrived before, and its receipt was lost
@@ -80,7 +80,7 @@ func (h Practice) Send(ctx context.Context, p Parcel) (Receipt, error) {
 }
 
 // take takes the bytes of a file in the way that was asked for.
-func (h Practice) take(ctx context.Context, to io.Writer, from io.Reader, p Parcel) error {
+func (h Practice) take(ctx context.Context, to io.Writer, from io.Reader, p Delivery) error {
 	from = disk.Until(ctx, from)
 	switch {
 	case p.Way == BreaksOff && p.Try <= breaks:

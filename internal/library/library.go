@@ -26,7 +26,7 @@ import (
 type Library struct {
 	Door   *access.Door
 	Store  *store.Store
-	Sounds *sounds.Library
+	Sounds *sounds.Sounds
 	Plans  *plans.Plans
 	Worker *work.Worker
 	Queue  *work.Queue

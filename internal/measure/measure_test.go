@@ -33,7 +33,7 @@ func TestMain(m *testing.M) { dbtest.Main(m) }
 type room struct {
 	*measure.Measurer
 	store  *store.Store
-	sounds *sounds.Library
+	sounds *sounds.Sounds
 	plans  *plans.Plans
 }
 

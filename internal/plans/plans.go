@@ -12,7 +12,7 @@ import (
 	"ruvel/core/edit"
 	"ruvel/core/mix"
 	"ruvel/core/session"
-	"ruvel/internal/share"
+	"ruvel/internal/flight"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -24,7 +24,7 @@ const patience = 2 * time.Second
 // Plans gives plans of episodes. It is safe for use by many goroutines.
 type Plans struct {
 	Store  *store.Store
-	Sounds *sounds.Library
+	Sounds *sounds.Sounds
 	Queue  *work.Queue
 	// Idle is how long a plan is kept that nobody renders.
 	Idle time.Duration
@@ -32,8 +32,8 @@ type Plans struct {
 	mu        sync.Mutex
 	latest    map[string]*kept
 	once      sync.Once
-	compiling *share.Group[struct{}] // by episode and version
-	spans     *mix.Spans             // of treated tracks, of all episodes and versions
+	compiling *flight.Group[struct{}] // by episode and version
+	spans     *mix.Spans              // of treated tracks, of all episodes and versions
 }
 
 // keptSpans is how many bytes of treated spans are kept: those of more than twenty minutes of one voice.
@@ -42,7 +42,7 @@ const keptSpans = 256 << 20
 // begin makes what is shared, once.
 func (p *Plans) begin() {
 	p.once.Do(func() {
-		p.compiling = share.New[struct{}](compilers)
+		p.compiling = flight.New[struct{}](compilers)
 		p.spans = mix.NewSpans(keptSpans)
 	})
 }

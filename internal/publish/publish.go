@@ -11,8 +11,8 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/details"
 	"ruvel/core/session"
+	"ruvel/internal/flight"
 	"ruvel/internal/library"
-	"ruvel/internal/share"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
@@ -27,9 +27,9 @@ type Publisher struct {
 
 	bucket  *blob.Bucket
 	feeds   *lru.Cache[string, []byte] // as they were read last
-	feeding *share.Group[[]byte]       // those that are being made
+	feeding *flight.Group[[]byte]      // those that are being made
 	scaled  *lru.Cache[string, []byte] // pictures as they were shown last
-	scaling *share.Group[[]byte]       // those that are being made smaller
+	scaling *flight.Group[[]byte]      // those that are being made smaller
 }
 
 // Sheet says what is said of an episode in a file of a stretch of it.
@@ -44,7 +44,7 @@ const (
 
 // New gives a publisher.
 func New(st *store.Store, l *library.Library, q *work.Queue, bucket *blob.Bucket, sheet Sheet) *Publisher {
-	p := &Publisher{Store: st, Library: l, Queue: q, Sheet: sheet, bucket: bucket, feeding: share.New[[]byte](1), scaling: share.New[[]byte](1)}
+	p := &Publisher{Store: st, Library: l, Queue: q, Sheet: sheet, bucket: bucket, feeding: flight.New[[]byte](1), scaling: flight.New[[]byte](1)}
 	p.feeds, _ = lru.New[string, []byte](keptFeeds) // whose only error is a size of 0
 	p.scaled, _ = lru.New[string, []byte](keptPictures)
 	return p

@@ -28,12 +28,12 @@ import (
 	"ruvel/internal/check"
 	"ruvel/internal/disk"
 	"ruvel/internal/episodes"
+	"ruvel/internal/flight"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/plans"
 	"ruvel/internal/publish"
-	"ruvel/internal/share"
 	"ruvel/internal/shelf"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
@@ -51,7 +51,7 @@ const Version = "0.1.0"
 // packages of their own, and here it is only decoded, called and answered.
 type Server struct {
 	Store    *store.Store
-	Sounds   *sounds.Library
+	Sounds   *sounds.Sounds
 	Bucket   *blob.Bucket
 	Worker   *work.Worker
 	Queue    *work.Queue
@@ -84,11 +84,11 @@ type Server struct {
 	// BodyPatience is how long the next bytes of a request may keep one waiting; 0: twenty seconds.
 	BodyPatience time.Duration
 
-	trying    atomic.Int32           // edits that are being tried
-	listening atomic.Int32           // streams that there are
-	findings  *share.Group[Findings] // and what is found in episodes
-	comparing *share.Hands           // passwords of pages, which takes 64 MB each
-	streams   context.Context        // ends those requests that never end by themselves; nil: nothing does
+	trying    atomic.Int32            // edits that are being tried
+	listening atomic.Int32            // streams that there are
+	findings  *flight.Group[Findings] // and what is found in episodes
+	comparing *turns.Hands            // passwords of pages, which takes 64 MB each
+	streams   context.Context         // ends those requests that never end by themselves; nil: nothing does
 }
 
 var once sync.Once
@@ -99,8 +99,8 @@ func (s *Server) Handler() http.Handler { return s.handlerUntil(context.Backgrou
 // handlerUntil is Handler of a server that ends with a context: nobody waits any more for what has not been begun by then.
 func (s *Server) handlerUntil(end context.Context) http.Handler {
 	s.Turns.Until(end)
-	s.findings = share.New[Findings](reviewers)
-	s.comparing = share.NewHands(comparing)
+	s.findings = flight.New[Findings](reviewers)
+	s.comparing = turns.NewHands(comparing)
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))

@@ -19,7 +19,7 @@ import (
 // a folder, by the piece's key, so that it is not fetched again.
 type Fetcher struct {
 	Shelf
-	library *sounds.Library
+	library *sounds.Sounds
 	notes   string
 	making  singleflight.Group
 	going   sync.Map            // keys of pieces that are being fetched in the background
@@ -27,7 +27,7 @@ type Fetcher struct {
 }
 
 // NewFetcher fetches from a shelf into a library and keeps its notes in a folder.
-func NewFetcher(s Shelf, library *sounds.Library, notes string) (*Fetcher, error) {
+func NewFetcher(s Shelf, library *sounds.Sounds, notes string) (*Fetcher, error) {
 	return &Fetcher{Shelf: s, library: library, notes: notes, hands: semaphore.NewWeighted(1)}, os.MkdirAll(notes, 0o700)
 }
 

@@ -17,7 +17,7 @@ const examinedKept = 4 << 20
 
 // Examined is what is found in a sound by itself. It lies beside its working copy; where it was found by
 // another version of the examination, or not yet, it is found now, one sound at a time.
-func (l *Library) Examined(ctx context.Context, sound string) (review.Examined, error) {
+func (l *Sounds) Examined(ctx context.Context, sound string) (review.Examined, error) {
 	if e, there := l.examined.find(sound); there {
 		return e, nil
 	}
@@ -37,7 +37,7 @@ type examinedForm struct {
 	Found   review.Examined `json:"found"`
 }
 
-func (l *Library) examine(ctx context.Context, sound string) (e review.Examined, err error) {
+func (l *Sounds) examine(ctx context.Context, sound string) (e review.Examined, err error) {
 	phrases, err := l.Speech(ctx).Phrases(sound, 0)
 	if err != nil {
 		return e, err
@@ -62,7 +62,7 @@ func (l *Library) examine(ctx context.Context, sound string) (e review.Examined,
 }
 
 // Whole says whether a sound can be read: its working copy is there, or the original that it can be made of.
-func (l *Library) Whole(ctx context.Context, id string) bool {
+func (l *Sounds) Whole(ctx context.Context, id string) bool {
 	if _, _, err := checkCopy(l.folder(id)); err == nil {
 		return true
 	}

@@ -12,7 +12,7 @@ var errNotThere = errors.New("the sound has no working copy at the moment")
 
 // Listen opens sounds for an edit that listens to them, until done is called. It gives
 // frames as copies, and of sounds alone whose working copies are there: no edit waits for one to be made.
-func (l *Library) Listen(ctx context.Context) (samples func(id string, from, to audio.Frames) (audio.PCM, error), done func()) {
+func (l *Sounds) Listen(ctx context.Context) (samples func(id string, from, to audio.Frames) (audio.PCM, error), done func()) {
 	hold := l.Hold(ctx)
 	return func(id string, from, to audio.Frames) (out audio.PCM, err error) {
 		if _, _, err := checkCopy(l.folder(id)); err != nil {

@@ -71,7 +71,7 @@ func (c *Copy) Close() { c.close() }
 
 // Open gives the working copy of a sound, making it anew if it is missing or damaged.
 // Whoever opens it closes it.
-func (l *Library) Open(ctx context.Context, id string) (*Copy, error) {
+func (l *Sounds) Open(ctx context.Context, id string) (*Copy, error) {
 	for {
 		if c := l.read(id); c != nil {
 			return c, nil
@@ -83,7 +83,7 @@ func (l *Library) Open(ctx context.Context, id string) (*Copy, error) {
 }
 
 // bringIn maps a working copy and keeps it for those who are about to read it.
-func (l *Library) bringIn(ctx context.Context, id string) error {
+func (l *Sounds) bringIn(ctx context.Context, id string) error {
 	m, err := mapCopy(l.folder(id))
 	if err != nil {
 		if err := l.makeAnew(ctx, id); err != nil {
@@ -104,7 +104,7 @@ func (l *Library) bringIn(ctx context.Context, id string) error {
 }
 
 // read gives a copy that is mapped and whose files are as they were when it was.
-func (l *Library) read(id string) *Copy {
+func (l *Sounds) read(id string) *Copy {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	m := l.mapped[id]
@@ -119,7 +119,7 @@ func (l *Library) read(id string) *Copy {
 	return &Copy{PCM: m.pcm, close: func() { once.Do(func() { l.release(id, m) }) }}
 }
 
-func (l *Library) release(id string, m *mapping) {
+func (l *Sounds) release(id string, m *mapping) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if m.readers--; m.readers > 0 {
@@ -131,13 +131,13 @@ func (l *Library) release(id string, m *mapping) {
 	}
 }
 
-func (l *Library) end(m *mapping) {
+func (l *Sounds) end(m *mapping) {
 	m.unmap()
 	l.live--
 }
 
 // Mapped is how many working copies are mapped.
-func (l *Library) Mapped() int {
+func (l *Sounds) Mapped() int {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	return l.live
@@ -146,13 +146,13 @@ func (l *Library) Mapped() int {
 // Hold opens the working copies that a plan is compiled from and keeps them open until it
 // is closed. It is for one goroutine.
 type Hold struct {
-	library *Library
+	library *Sounds
 	ctx     context.Context
 	open    map[string]*Copy
 }
 
 // Hold begins one.
-func (l *Library) Hold(ctx context.Context) *Hold {
+func (l *Sounds) Hold(ctx context.Context) *Hold {
 	return &Hold{library: l, ctx: ctx, open: map[string]*Copy{}}
 }
 

@@ -60,21 +60,21 @@ func (m *memory[V]) forget(id string) {
 }
 
 // KeepPeaks says how many bytes of peaks are kept in memory.
-func (l *Library) KeepPeaks(bytes int) {
+func (l *Sounds) KeepPeaks(bytes int) {
 	l.peaks.mu.Lock()
 	defer l.peaks.mu.Unlock()
 	l.peaks.most = bytes
 }
 
 // PeakBytes is how many bytes of peaks are kept in memory.
-func (l *Library) PeakBytes() int {
+func (l *Sounds) PeakBytes() int {
 	l.peaks.mu.Lock()
 	defer l.peaks.mu.Unlock()
 	return l.peaks.bytes
 }
 
 // Peaks gives the peaks of a sound, making its working copy anew if it is missing or damaged.
-func (l *Library) Peaks(ctx context.Context, id string) (waveform.Pyramid, error) {
+func (l *Sounds) Peaks(ctx context.Context, id string) (waveform.Pyramid, error) {
 	if err := ctx.Err(); err != nil {
 		return waveform.Pyramid{}, err
 	}
@@ -98,7 +98,7 @@ func (l *Library) Peaks(ctx context.Context, id string) (waveform.Pyramid, error
 
 // PeakRange gives up to count peaks of runs of frames, from the first wanted on, without reading
 // more than those. The length of a run is a power of four, up to that of the coarsest peaks kept.
-func (l *Library) PeakRange(ctx context.Context, id string, run audio.Frames, first, count int) (peaks []waveform.Peak, err error) {
+func (l *Sounds) PeakRange(ctx context.Context, id string, run audio.Frames, first, count int) (peaks []waveform.Peak, err error) {
 	level := 0
 	for level+1 < waveform.Levels && waveform.FramesPerPeak(level) < run {
 		level++
@@ -118,7 +118,7 @@ func (l *Library) PeakRange(ctx context.Context, id string, run audio.Frames, fi
 	return all[from:min(len(all), from+count)], nil
 }
 
-func (l *Library) fine(ctx context.Context, id string, run audio.Frames, first, count int) (peaks []waveform.Peak, err error) {
+func (l *Sounds) fine(ctx context.Context, id string, run audio.Frames, first, count int) (peaks []waveform.Peak, err error) {
 	c, err := l.Open(ctx, id)
 	if err != nil {
 		return nil, err
@@ -128,7 +128,7 @@ func (l *Library) fine(ctx context.Context, id string, run audio.Frames, first, 
 	return peaks, err
 }
 
-func (l *Library) peaksInFile(id string, level, first, count int) ([]waveform.Peak, error) {
+func (l *Sounds) peaksInFile(id string, level, first, count int) ([]waveform.Peak, error) {
 	f, err := os.Open(peaksFile(l.folder(id)))
 	if err != nil {
 		return nil, err
@@ -138,6 +138,6 @@ func (l *Library) peaksInFile(id string, level, first, count int) ([]waveform.Pe
 }
 
 // PeaksOf is Peaks as core/mix asks for them.
-func (l *Library) PeaksOf(ctx context.Context) func(id string) (waveform.Pyramid, error) {
+func (l *Sounds) PeaksOf(ctx context.Context) func(id string) (waveform.Pyramid, error) {
 	return func(id string) (waveform.Pyramid, error) { return l.Peaks(ctx, id) }
 }

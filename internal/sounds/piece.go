@@ -14,7 +14,7 @@ import (
 const piecesKept = 16 << 20
 
 // Fit finds ways to bring a piece of music, a sound from a place in it on, to a length.
-func (l *Library) Fit(ctx context.Context, sound string, from, length audio.Frames) (piece fit.Piece, ways []fit.Fitted, err error) {
+func (l *Sounds) Fit(ctx context.Context, sound string, from, length audio.Frames) (piece fit.Piece, ways []fit.Fitted, err error) {
 	if piece, err = l.Piece(ctx, sound, from); err != nil {
 		return piece, nil, err
 	}
@@ -35,7 +35,7 @@ func (l *Library) Fit(ctx context.Context, sound string, from, length audio.Fram
 
 // Piece is what is found in a piece of music, a sound from a place in it on. The first time it is
 // listened to, for about a fiftieth of its length, and a working copy that is not there is made anew.
-func (l *Library) Piece(ctx context.Context, sound string, from audio.Frames) (fit.Piece, error) {
+func (l *Sounds) Piece(ctx context.Context, sound string, from audio.Frames) (fit.Piece, error) {
 	name := fmt.Sprintf("%s %d", sound, from)
 	if p, there := l.pieces.find(name); there {
 		return p, nil

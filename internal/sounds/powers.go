@@ -16,7 +16,7 @@ const powersKept = 32 << 20
 // Powers gives the K-weighted powers of a sound. They are measured when it is taken in and lie
 // beside its working copy; in one that was made before that, they are measured now, on one
 // core: an hour takes about a second.
-func (l *Library) Powers(ctx context.Context, id string) (loudness.Series, error) {
+func (l *Sounds) Powers(ctx context.Context, id string) (loudness.Series, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}

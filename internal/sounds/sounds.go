@@ -32,28 +32,28 @@ import (
 	"ruvel/core/speech"
 	"ruvel/core/waveform"
 	"ruvel/internal/disk"
+	"ruvel/internal/flight"
 	"ruvel/internal/media"
-	"ruvel/internal/share"
 )
 
-// Library is the bucket with its cache. It is safe for use by many goroutines.
-type Library struct {
+// Sounds is the bucket with its cache. It is safe for use by many goroutines.
+type Sounds struct {
 	// Space is the disk that it is kept on.
 	Space *disk.Space
 
 	bucket    *blob.Bucket
 	cache     string
-	copies    *share.Group[Facts] // working copies that are made anew
-	opening   *share.Group[struct{}]
-	reading   *share.Group[waveform.Pyramid]
+	copies    *flight.Group[Facts] // working copies that are made anew
+	opening   *flight.Group[struct{}]
+	reading   *flight.Group[waveform.Pyramid]
 	peaks     *memory[waveform.Pyramid]
-	weighing  *share.Group[loudness.Series]
+	weighing  *flight.Group[loudness.Series]
 	powers    *memory[loudness.Series]
-	listening *share.Group[[]speech.Phrase]
+	listening *flight.Group[[]speech.Phrase]
 	spoken    *memory[[]speech.Phrase]
-	examining *share.Group[review.Examined]
+	examining *flight.Group[review.Examined]
 	examined  *memory[review.Examined]
-	hearing   *share.Group[fit.Piece]
+	hearing   *flight.Group[fit.Piece]
 	pieces    *memory[fit.Piece]
 	mu        sync.Mutex
 	mapped    map[string]*mapping // to be read next; older ones of a sound live as long as they are read
@@ -64,7 +64,7 @@ type Library struct {
 
 // New opens a library. Working copies go into the folder cache; what an earlier
 // process left half-made there is cleared away.
-func New(bucket *blob.Bucket, cache string) (*Library, error) {
+func New(bucket *blob.Bucket, cache string) (*Sounds, error) {
 	if err := os.MkdirAll(cache, 0o700); err != nil {
 		return nil, err
 	}
@@ -72,14 +72,14 @@ func New(bucket *blob.Bucket, cache string) (*Library, error) {
 	for _, path := range left {
 		_ = os.RemoveAll(path)
 	}
-	return &Library{
+	return &Sounds{
 		bucket: bucket, cache: cache, mapped: map[string]*mapping{},
-		copies: share.New[Facts](decoders), opening: share.New[struct{}](0), reading: share.New[waveform.Pyramid](0),
+		copies: flight.New[Facts](decoders), opening: flight.New[struct{}](0), reading: flight.New[waveform.Pyramid](0),
 		peaks:    newMemory[waveform.Pyramid](peaksKept),
-		weighing: share.New[loudness.Series](1), powers: newMemory[loudness.Series](powersKept),
-		examining: share.New[review.Examined](1), examined: newMemory[review.Examined](examinedKept),
-		hearing: share.New[fit.Piece](1), pieces: newMemory[fit.Piece](piecesKept),
-		listening: share.New[[]speech.Phrase](1), spoken: newMemory[[]speech.Phrase](spokenKept),
+		weighing: flight.New[loudness.Series](1), powers: newMemory[loudness.Series](powersKept),
+		examining: flight.New[review.Examined](1), examined: newMemory[review.Examined](examinedKept),
+		hearing: flight.New[fit.Piece](1), pieces: newMemory[fit.Piece](piecesKept),
+		listening: flight.New[[]speech.Phrase](1), spoken: newMemory[[]speech.Phrase](spokenKept),
 	}, nil
 }
 
@@ -98,7 +98,7 @@ type Facts struct {
 }
 
 // Put stores an original and returns its id. The same bytes twice are stored once.
-func (l *Library) Put(ctx context.Context, r io.Reader) (id string, bytes int64, err error) {
+func (l *Sounds) Put(ctx context.Context, r io.Reader) (id string, bytes int64, err error) {
 	if err := l.Space.Room(0); err != nil {
 		return "", 0, err
 	}
@@ -138,7 +138,7 @@ func (l *Library) Put(ctx context.Context, r io.Reader) (id string, bytes int64,
 const renewed = time.Hour
 
 // fresh says whether an original is there and young.
-func (l *Library) fresh(ctx context.Context, id string) (bool, error) {
+func (l *Sounds) fresh(ctx context.Context, id string) (bool, error) {
 	a, err := l.bucket.Attributes(ctx, id)
 	if gcerrors.Code(err) == gcerrors.NotFound {
 		return false, nil
@@ -147,13 +147,13 @@ func (l *Library) fresh(ctx context.Context, id string) (bool, error) {
 }
 
 // Has says whether an original is there.
-func (l *Library) Has(ctx context.Context, id string) bool {
+func (l *Sounds) Has(ctx context.Context, id string) bool {
 	there, err := l.bucket.Exists(ctx, id)
 	return err == nil && there
 }
 
 // Want says whether an original is there, and if so keeps it from being swept for a while.
-func (l *Library) Want(ctx context.Context, id string) bool {
+func (l *Sounds) Want(ctx context.Context, id string) bool {
 	l.deleting.RLock()
 	defer l.deleting.RUnlock()
 	if fresh, err := l.fresh(ctx, id); err != nil || fresh {
@@ -169,7 +169,7 @@ func (l *Library) Want(ctx context.Context, id string) bool {
 
 // DeleteOlder removes an original, and its working copy, if it was last wanted longer ago
 // than an age, and says whether it did.
-func (l *Library) DeleteOlder(ctx context.Context, id string, age time.Duration) (bool, error) {
+func (l *Sounds) DeleteOlder(ctx context.Context, id string, age time.Duration) (bool, error) {
 	l.deleting.Lock()
 	defer l.deleting.Unlock()
 	a, err := l.bucket.Attributes(ctx, id)
@@ -184,14 +184,14 @@ func (l *Library) DeleteOlder(ctx context.Context, id string, age time.Duration)
 
 // DropCopy removes the working copy of a sound, which can be made again. One that is being
 // read stays readable; its disk is free as soon as nobody reads it.
-func (l *Library) DropCopy(id string) error {
+func (l *Sounds) DropCopy(id string) error {
 	l.peaks.forget(id)
 	l.powers.forget(id)
 	return os.RemoveAll(l.folder(id))
 }
 
 // CopiesOlder lists the sounds whose working copies were made longer ago than an age.
-func (l *Library) CopiesOlder(age time.Duration) (ids []string, err error) {
+func (l *Sounds) CopiesOlder(age time.Duration) (ids []string, err error) {
 	all, err := os.ReadDir(l.cache)
 	for _, e := range all {
 		if info, err := e.Info(); err == nil && IsID(e.Name()) && time.Since(info.ModTime()) >= age {
@@ -207,21 +207,21 @@ var pattern = regexp.MustCompile(`^[0-9a-f]{64}$`)
 func IsID(s string) bool { return pattern.MatchString(s) }
 
 // Original opens the bytes that were imported.
-func (l *Library) Original(ctx context.Context, id string) (io.ReadCloser, error) {
+func (l *Sounds) Original(ctx context.Context, id string) (io.ReadCloser, error) {
 	return l.bucket.NewReader(ctx, id, nil)
 }
 
-func (l *Library) folder(id string) string { return filepath.Join(l.cache, filepath.Base(id)) }
+func (l *Sounds) folder(id string) string { return filepath.Join(l.cache, filepath.Base(id)) }
 
 // Import decodes an original, makes its working copy and measures it. Progress, from
 // 0 to 1, is told now and then. A file that is not a whole sound is refused with a
 // problem.Problem and leaves nothing behind in the cache.
-func (l *Library) Import(ctx context.Context, id string, progress func(float64)) (Facts, error) {
+func (l *Sounds) Import(ctx context.Context, id string, progress func(float64)) (Facts, error) {
 	return l.ImportUpTo(ctx, id, media.MaxLength, progress)
 }
 
 // ImportUpTo is Import of what may be as long as that.
-func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frames, progress func(float64)) (Facts, error) {
+func (l *Sounds) ImportUpTo(ctx context.Context, id string, longest audio.Frames, progress func(float64)) (Facts, error) {
 	dir, err := os.MkdirTemp(l.cache, id[:8]+disk.Unfinished+"*")
 	if err != nil {
 		return Facts{}, disk.Full(err)
@@ -258,7 +258,7 @@ func (l *Library) ImportUpTo(ctx context.Context, id string, longest audio.Frame
 }
 
 // convert decodes a file into a folder as a working copy, with all that is known of it, and gives its loudness.
-func (l *Library) convert(ctx context.Context, dir, readable string, info media.Info, progress func(float64)) (out loudness.Result, err error) {
+func (l *Sounds) convert(ctx context.Context, dir, readable string, info media.Info, progress func(float64)) (out loudness.Result, err error) {
 	w, err := newCopyWriter(dir, info.Channels)
 	if err != nil {
 		return out, err
@@ -311,7 +311,7 @@ func probe(ctx context.Context, path, dir string) (info media.Info, readable str
 
 // settle puts a finished working copy in its place. Where another import of the same
 // bytes was quicker, its copy stays.
-func (l *Library) settle(dir, id string) error {
+func (l *Sounds) settle(dir, id string) error {
 	if _, err := readPeaks(l.folder(id)); err == nil {
 		return nil
 	}
@@ -323,7 +323,7 @@ func (l *Library) settle(dir, id string) error {
 	return err
 }
 
-func (l *Library) fetch(ctx context.Context, id, path string) (int64, error) {
+func (l *Sounds) fetch(ctx context.Context, id, path string) (int64, error) {
 	r, err := l.Original(ctx, id)
 	if gcerrors.Code(err) == gcerrors.NotFound {
 		return 0, problem.New("original-missing", "originals", "The original of this sound is not in the folder of originals any more. Put it back from a backup, or let another sound take its place.")
@@ -343,7 +343,7 @@ func (l *Library) fetch(ctx context.Context, id, path string) (int64, error) {
 
 // makeAnew makes a working copy from the original. Those who wait for the samples and
 // those who wait for the peaks share the work; when nobody waits any more it is given up.
-func (l *Library) makeAnew(ctx context.Context, id string) error {
+func (l *Sounds) makeAnew(ctx context.Context, id string) error {
 	_, err := l.copies.Do(ctx, id, func(ctx context.Context) (Facts, error) {
 		// What was taken in once is not too long.
 		return l.ImportUpTo(ctx, id, math.MaxInt32*audio.Second, func(float64) {})

@@ -28,7 +28,7 @@ import (
 
 var ctx = context.Background()
 
-func library(t *testing.T, dir string) *sounds.Library {
+func library(t *testing.T, dir string) *sounds.Sounds {
 	t.Helper()
 	bucket, err := fileblob.OpenBucket(filepath.Join(dir, "originals"), &fileblob.Options{CreateDir: true, NoTempDir: true, Metadata: fileblob.MetadataDontWrite})
 	require.NoError(t, err)
@@ -38,7 +38,7 @@ func library(t *testing.T, dir string) *sounds.Library {
 	return l
 }
 
-func put(t *testing.T, l *sounds.Library, pcm audio.PCM) string {
+func put(t *testing.T, l *sounds.Sounds, pcm audio.PCM) string {
 	t.Helper()
 	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", pcm))
 	require.NoError(t, err)
@@ -59,7 +59,7 @@ func files(t *testing.T, dir string) (names []string) {
 	return names
 }
 
-func deleted(t *testing.T, l *sounds.Library, id string) {
+func deleted(t *testing.T, l *sounds.Sounds, id string) {
 	t.Helper()
 	_, err := l.DeleteOlder(ctx, id, 0)
 	require.NoError(t, err)

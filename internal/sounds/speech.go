@@ -20,11 +20,11 @@ const spokenKept = 16 << 20
 // Speech tells where somebody speaks in sounds, for as long as the context lasts. It is found
 // when a sound is taken in and lies beside its working copy; where it was found by an older
 // version of the analysis, or not yet, it is found now, one sound at a time: an hour takes some seconds.
-func (l *Library) Speech(ctx context.Context) speech.Source { return phrases{ctx, l} }
+func (l *Sounds) Speech(ctx context.Context) speech.Source { return phrases{ctx, l} }
 
 type phrases struct {
 	ctx     context.Context
-	library *Library
+	library *Sounds
 }
 
 func (p phrases) Phrases(sound string, sensitivity float64) ([]speech.Phrase, error) {
@@ -46,7 +46,7 @@ func (p phrases) Phrases(sound string, sensitivity float64) ([]speech.Phrase, er
 
 // listen reads the phrases of a sound, or finds them. Those that are found with the usual sensitivity
 // are kept beside its working copy; any other is an exception, and its phrases are found anew after a restart.
-func (l *Library) listen(ctx context.Context, sound string, sensitivity float64) (found []speech.Phrase, err error) {
+func (l *Sounds) listen(ctx context.Context, sound string, sensitivity float64) (found []speech.Phrase, err error) {
 	c, err := l.Open(ctx, sound) // which is whole
 	if err != nil {
 		return nil, err

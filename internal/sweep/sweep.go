@@ -42,7 +42,7 @@ func Default() Ages {
 // Sweeper is what it sweeps.
 type Sweeper struct {
 	Store   *store.Store
-	Sounds  *sounds.Library
+	Sounds  *sounds.Sounds
 	Bucket  *blob.Bucket
 	Chunks  *chunks.Box
 	Uploads work.Uploads

@@ -7,7 +7,6 @@ import (
 
 	"ruvel/core/mix"
 	"ruvel/core/problem"
-	"ruvel/internal/share"
 )
 
 // Turns lets a few render at a time for those who listen, and one thing besides be computed that
@@ -17,8 +16,8 @@ type Turns struct {
 	mu     sync.Mutex
 	free   int // of those for listeners
 	busy   bool
-	heard  share.Line // who waits to render what is heard
-	others share.Line
+	heard  Line // who waits to render what is heard
+	others Line
 	ends   context.Context // of all waiting to compute; nil: it never ends
 }
 
@@ -67,7 +66,7 @@ func (t *Turns) Plan(ctx context.Context, about string, p *mix.Plan) *mix.Plan {
 }
 
 // wait stands in a line until it is one's turn or the context ends; give is called, with the lock held, when the turn does.
-func (t *Turns) wait(ctx context.Context, line *share.Line, about string, give func()) (done func(), err error) {
+func (t *Turns) wait(ctx context.Context, line *Line, about string, give func()) (done func(), err error) {
 	end := func() {
 		t.mu.Lock()
 		defer t.mu.Unlock()

@@ -92,7 +92,7 @@ func (w *Worker) try(ctx context.Context, job store.Job, n store.Sending) (hosts
 	}
 	format, _ := media.FindFormat(m.Format)
 	told := w.meter(ctx, job)
-	return host.Send(ctx, hosts.Parcel{
+	return host.Send(ctx, hosts.Delivery{
 		Key: n.ID, Try: n.Tries, Way: n.Way, File: m.File, Type: format.Type, Size: m.Bytes,
 		Open: func(ctx context.Context) (io.ReadCloser, error) { return w.Bucket.NewReader(ctx, MixdownKey(m), nil) },
 		Told: func(bytes int64) { told(float64(bytes) / float64(max(1, m.Bytes))) },

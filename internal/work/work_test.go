@@ -398,7 +398,7 @@ func TestASendingThatWasRefusedIsNotTriedAgainAfterACrash(t *testing.T) {
 type asked func() error
 
 func (asked) Name() string         { return "Quay" }
-func (asked) Ways() []hosts.Manner { return nil }
-func (a asked) Send(context.Context, hosts.Parcel) (hosts.Receipt, error) {
+func (asked) Ways() []hosts.Method { return nil }
+func (a asked) Send(context.Context, hosts.Delivery) (hosts.Receipt, error) {
 	return hosts.Receipt{}, a()
 }

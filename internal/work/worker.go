@@ -47,7 +47,7 @@ type Worker struct {
 	Owner   string // who it is, in the database: one name for a data folder, whatever process works in it
 	Queue   *Queue
 	Store   *store.Store
-	Sounds  *sounds.Library
+	Sounds  *sounds.Sounds
 	Chunks  *chunks.Box
 	Uploads Uploads
 	Bucket  *blob.Bucket // mixdowns go to MixdownKey

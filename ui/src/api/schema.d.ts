@@ -2794,7 +2794,7 @@ export interface components {
              */
             fadeOut?: number;
             /** @description Each crosses into the one before within 25 ms */
-            parts: components["schemas"]["Portion"][];
+            parts: components["schemas"]["Section"][];
             /** @enum {string} */
             type: "fit-clips";
         };
@@ -2813,7 +2813,7 @@ export interface components {
             length: number;
             /** @description The edit that does it */
             op: components["schemas"]["FitClips"];
-            parts: components["schemas"]["Portion"][];
+            parts: components["schemas"]["Section"][];
             /**
              * Format: double
              * @description How much the worst of its joins differs from the piece itself: 0 not at all, 1 as much as a bar from its neighbour usually does
@@ -3400,10 +3400,6 @@ export interface components {
             corner: number;
             on: boolean;
         };
-        Manner: {
-            key: string;
-            name: string;
-        };
         Marker: {
             /** Format: int64 */
             at: number;
@@ -3466,6 +3462,10 @@ export interface components {
             op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["AddPlace"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
             /** @description What will change */
             text: string;
+        };
+        Method: {
+            key: string;
+            name: string;
         };
         Miss: {
             clip?: string;
@@ -3868,7 +3868,7 @@ export interface components {
             key: string;
             name: string;
             /** @description How it can be asked to take a file; none: there is but one way */
-            ways: components["schemas"]["Manner"][];
+            ways: components["schemas"]["Method"][];
         };
         OwnTarget: {
             /**
@@ -4148,20 +4148,6 @@ export interface components {
              */
             level: number;
             track?: string;
-        };
-        Portion: {
-            /**
-             * Format: int64
-             * @description Where it begins in the sound, the crossing from the part before included
-             */
-            from: number;
-            /** @description At its beginning the sound is so like what it follows that the gains of the crossing add up to one; otherwise their squares do */
-            same?: boolean;
-            /**
-             * Format: int64
-             * @description Where it ends in the sound
-             */
-            to: number;
         };
         Problem: {
             /** @description Stays the same between versions, for programs */
@@ -4521,6 +4507,20 @@ export interface components {
             };
             /** @description Plain text or Markdown */
             text?: string;
+        };
+        Section: {
+            /**
+             * Format: int64
+             * @description Where it begins in the sound, the crossing from the part before included
+             */
+            from: number;
+            /** @description At its beginning the sound is so like what it follows that the gains of the crossing add up to one; otherwise their squares do */
+            same?: boolean;
+            /**
+             * Format: int64
+             * @description Where it ends in the sound
+             */
+            to: number;
         };
         "Send-mixdownRequest": {
             host: string;

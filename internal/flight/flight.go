@@ -1,18 +1,20 @@
-// Package share lets those who want the same thing at the same time wait for one making of
-// it, bounds how many things are made at a time, and gives up what nobody waits for any more.
-package share
+// Package flight lets those who want the same thing at the same time wait for one making of it, as golang.org/x/sync/singleflight does;
+// besides, it bounds how many things are made at a time, by turns between what they are about, and gives up what nobody waits for any more.
+package flight
 
 import (
 	"context"
 	"fmt"
 	"strings"
 	"sync"
+
+	"ruvel/internal/turns"
 )
 
 // Group makes things that are told apart by their keys. What stands in a key before the first space is what the
 // thing is about: of all that wait, those about one thing take turns with those about others. It is safe for use by many goroutines.
 type Group[T any] struct {
-	hands *Hands // nil: as many at a time as are wanted
+	hands *turns.Hands // nil: as many at a time as are wanted
 	mu    sync.Mutex
 	going map[string]*making[T]
 }
@@ -30,7 +32,7 @@ type making[T any] struct {
 func New[T any](n int) *Group[T] {
 	g := &Group[T]{going: map[string]*making[T]{}}
 	if n > 0 {
-		g.hands = NewHands(n)
+		g.hands = turns.NewHands(n)
 	}
 	return g
 }

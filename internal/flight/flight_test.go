@@ -1,4 +1,4 @@
-package share_test
+package flight_test
 
 import (
 	"context"
@@ -7,19 +7,18 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
-	"testing/synctest"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"ruvel/internal/share"
+	"ruvel/internal/flight"
 )
 
 var ctx = context.Background()
 
 func TestThoseWhoWantTheSameShareOneMaking(t *testing.T) {
-	g := share.New[int](0)
+	g := flight.New[int](0)
 	var made atomic.Int32
 	go1, first := make(chan struct{}), make(chan struct{})
 	var all sync.WaitGroup
@@ -53,7 +52,7 @@ func TestThoseWhoWantTheSameShareOneMaking(t *testing.T) {
 }
 
 func TestWhatNobodyWaitsForAnyMoreIsGivenUpAndOneWhoLeavesDisturbsNobody(t *testing.T) {
-	g := share.New[string](0)
+	g := flight.New[string](0)
 	impatient, leave := context.WithCancel(ctx)
 	begun, ended := make(chan struct{}), make(chan error, 1)
 	go func() {
@@ -106,7 +105,7 @@ func TestWhatNobodyWaitsForAnyMoreIsGivenUpAndOneWhoLeavesDisturbsNobody(t *test
 }
 
 func TestNoMoreIsMadeAtATimeThanThereAreHands(t *testing.T) {
-	g := share.New[int](2)
+	g := flight.New[int](2)
 	var now, most atomic.Int32
 	var all sync.WaitGroup
 	for i := range 20 {
@@ -125,7 +124,7 @@ func TestNoMoreIsMadeAtATimeThanThereAreHands(t *testing.T) {
 }
 
 func TestErrorsAndPanicsReachThoseWhoWait(t *testing.T) {
-	g := share.New[int](1)
+	g := flight.New[int](1)
 	broken := errors.New("broken")
 	_, err := g.Do(ctx, "a", func(context.Context) (int, error) { return 0, broken })
 	require.ErrorIs(t, err, broken)
@@ -134,35 +133,4 @@ func TestErrorsAndPanicsReachThoseWhoWait(t *testing.T) {
 	v, err := g.Do(ctx, "a", func(context.Context) (int, error) { return 7, nil })
 	require.NoError(t, err)
 	assert.Equal(t, 7, v)
-}
-
-func TestWhatIsWaitedAboutTakesTurns(t *testing.T) {
-	synctest.Test(t, func(t *testing.T) {
-		h := share.NewHands(1)
-		require.NoError(t, h.Take(t.Context(), "busy"))
-		var order []string
-		wait := func(ctx context.Context, about string) {
-			go func() {
-				if h.Take(ctx, about) == nil {
-					order = append(order, about)
-					h.Give()
-				}
-			}()
-			synctest.Wait()
-		}
-		gone, leave := context.WithCancel(t.Context())
-		for range 50 {
-			wait(gone, "dropped")
-		}
-		for range 3 {
-			wait(t.Context(), "busy")
-		}
-		wait(t.Context(), "quiet")
-		leave()
-		synctest.Wait()
-		h.Give()
-		synctest.Wait()
-		assert.Equal(t, []string{"busy", "quiet", "busy", "busy"}, order, "many that are about one thing hold up another by one at most, and who has left holds up nobody")
-		require.NoError(t, h.Take(t.Context(), "last"), "no hand was lost")
-	})
 }
