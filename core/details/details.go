@@ -14,6 +14,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/problem"
 	"ruvel/core/session"
+	"ruvel/core/tidy"
 )
 
 // Details is what is said of an episode, or of all episodes of a show. What is empty is not said.
@@ -69,7 +70,9 @@ func (d *Details) Check() error {
 		{"copyright", &d.Copyright, line, false},
 		{"credits", &d.Credits, longest, true},
 	} {
-		*f.text = tidy(*f.text, f.lines)
+		if *f.text = tidy.Lines(*f.text); !f.lines {
+			*f.text = tidy.Line(*f.text)
+		}
 		if utf8.RuneCountInString(*f.text) > f.most {
 			return problem.New("too-long", f.name, "The %s may have %d characters; this one has %d.", f.name, f.most, utf8.RuneCountInString(*f.text))
 		}
@@ -106,24 +109,10 @@ func checkLanguage(text *string) error {
 	return nil
 }
 
-// tidy puts a text in order; one of a single line loses its line ends. Control characters go.
-func tidy(text string, lines bool) string {
-	text = strings.NewReplacer("\r\n", "\n", "\r", "\n", "\u2028", "\n", "\u2029", "\n\n").Replace(strings.ToValidUTF8(text, "\uFFFD"))
-	if !lines {
-		text = strings.Join(strings.Fields(text), " ")
-	}
-	return strings.TrimSpace(strings.Map(func(r rune) rune {
-		if r < ' ' && r != '\n' && r != '\t' || r == 0x7f || r == 0xfeff {
-			return -1
-		}
-		return r
-	}, text))
-}
-
 func tidyList(name string, list *[]string) error {
 	var out []string
 	for _, text := range *list {
-		text = tidy(text, false)
+		text = tidy.Line(text)
 		if utf8.RuneCountInString(text) > short {
 			return problem.New("too-long", name, "Each of the %s may have %d characters; one has %d.", name, short, utf8.RuneCountInString(text))
 		}
@@ -160,7 +149,7 @@ func (s *Sheet) Check() error {
 	if err := s.Details.Check(); err != nil {
 		return err
 	}
-	s.Show, s.Title = tidy(s.Show, false), tidy(s.Title, false)
+	s.Show, s.Title = tidy.Line(s.Show), tidy.Line(s.Title)
 	for _, text := range []string{s.Show, s.Title} {
 		if utf8.RuneCountInString(text) > line {
 			return problem.New("too-long", "title", "A title may have %d characters.", line)
@@ -168,7 +157,7 @@ func (s *Sheet) Check() error {
 	}
 	for i := range s.Chapters {
 		c := &s.Chapters[i]
-		c.Title = tidy(c.Title, false)
+		c.Title = tidy.Line(c.Title)
 		if c.At < 0 || c.End <= c.At {
 			return problem.New("bad-chapter", "chapters", "The chapter %q ends before it begins.", c.Title)
 		}

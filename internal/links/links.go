@@ -10,9 +10,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"errors"
-	"strings"
 	"time"
-	"unicode"
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
@@ -20,6 +18,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/problem"
+	"ruvel/core/tidy"
 	"ruvel/internal/store"
 )
 
@@ -176,7 +175,7 @@ func Comment(ctx context.Context, st *store.Store, l store.Link, at audio.Frames
 	if !l.Comments {
 		return problem.New("no-comments", "comments", "No comments are taken here any more.")
 	}
-	name, words = tidy(name, false), tidy(words, true)
+	name, words = tidy.Seen(tidy.Line(name)), tidy.Seen(tidy.Lines(words))
 	switch {
 	case words == "":
 		return problem.New("empty-comment", "words", "Write something first.")
@@ -190,24 +189,4 @@ func Comment(ctx context.Context, st *store.Store, l store.Link, at audio.Frames
 		return err
 	}
 	return st.AddComment(ctx, store.Comment{ID: id.String(), Link: l.ID, At: max(0, min(at, l.Page.Of.Length)), Name: name, Words: words})
-}
-
-const zeroWidthNonJoiner, zeroWidthJoiner = '\u200c', '\u200d'
-
-// tidy takes out what cannot be seen, which could turn the text around or hide some of it, and spaces around it.
-func tidy(text string, lines bool) string {
-	text = strings.Map(func(r rune) rune {
-		switch {
-		case r == '\n' && lines:
-			return r
-		case r == '\t' || r == '\n':
-			return ' '
-		case r == zeroWidthNonJoiner || r == zeroWidthJoiner: // which words and faces are made with
-			return r
-		case r == unicode.ReplacementChar || !unicode.IsGraphic(r):
-			return -1
-		}
-		return r
-	}, strings.ReplaceAll(strings.ToValidUTF8(text, ""), "\r\n", "\n"))
-	return strings.TrimSpace(text)
 }

@@ -12,6 +12,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/core/revise"
 	"ruvel/core/session"
+	"ruvel/core/tidy"
 	"ruvel/internal/store"
 )
 
@@ -85,7 +86,10 @@ func checkFeed(said *store.FeedSaid) error {
 		{"home", &said.Home, 500, false},
 		{"description", &said.Description, 4000, true},
 	} {
-		if *f.text = tidy(*f.text, f.lines); utf8.RuneCountInString(*f.text) > f.most {
+		if *f.text = tidy.Seen(tidy.Lines(*f.text)); !f.lines {
+			*f.text = tidy.Line(*f.text)
+		}
+		if utf8.RuneCountInString(*f.text) > f.most {
 			return problem.New("too-long", f.name, "The %s may have %d characters; this one has %d.", f.name, f.most, utf8.RuneCountInString(*f.text))
 		}
 	}
