@@ -1,7 +1,7 @@
 import { effectScope, nextTick, ref } from "vue";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { fallen } from "../src/desk/meter";
-import { usePictures } from "../src/desk/pictures";
+import { fallen } from "../src/desk/transport/meter";
+import { usePictures } from "../src/desk/transport/pictures";
 
 /** A screen with sixty frames a second. */
 const FRAME_MS = 1000 / 60;

@@ -1,7 +1,7 @@
 import { ref } from "vue";
 import { describe, expect, it } from "vitest";
 import type { DeskContext } from "../src/desk/context";
-import { snap } from "../src/desk/snap";
+import { snap } from "../src/desk/lanes/snap";
 
 /** A desk on which a pixel stands for so many frames. */
 function desk(scale: number): DeskContext {

@@ -1,7 +1,7 @@
 import { inject, provide, reactive, ref, type InjectionKey, type Ref } from "vue";
 import type { Player } from "../listening/player";
 import type { Recorder } from "../recording/recorder";
-import type { Heights } from "./heights";
+import type { Heights } from "./lanes/heights";
 import { Hearing } from "../listening/hearing";
 import { tell } from "../talk/tell";
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 import { api, ask, type Schema } from "../api/client";
-import ProgressRow from "../desk/ProgressRow.vue";
+import ProgressRow from "../desk/widgets/ProgressRow.vue";
 import { useUploads } from "../stores/uploads";
 
 /** Archives of episodes are chosen here, sent, and opened by the server as episodes of the show. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { onBeforeUnmount } from "vue";
 import { useDeskContext, type ArrangeTab } from "../../desk/context";
-import TabBar from "../../desk/TabBar.vue";
+import TabBar from "../../desk/widgets/TabBar.vue";
 import FitTab from "./FitTab.vue";
 import HistoryTab from "./HistoryTab.vue";
 import MarksTab from "./MarksTab.vue";

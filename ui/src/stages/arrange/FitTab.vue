@@ -3,7 +3,7 @@ import { Play, Square } from "lucide-vue-next";
 import { computed, onBeforeUnmount, shallowRef, watch } from "vue";
 import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
-import ValueField from "../../desk/ValueField.vue";
+import ValueField from "../../desk/widgets/ValueField.vue";
 import { lengthText, parseTime, RATE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useAsked } from "../../talk/asked";

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { BookMarked, X } from "lucide-vue-next";
 import { computed } from "vue";
-import { useActs } from "../../desk/acts";
+import { useActs } from "../../desk/acts/acts";
 import { useDeskContext } from "../../desk/context";
-import ValueField from "../../desk/ValueField.vue";
+import ValueField from "../../desk/widgets/ValueField.vue";
 import MarkLists from "./MarkLists.vue";
 import { parseTime, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";

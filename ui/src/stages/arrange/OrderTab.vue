@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import { useDeskContext } from "../../desk/context";
-import ValueField from "../../desk/ValueField.vue";
+import ValueField from "../../desk/widgets/ValueField.vue";
 import { parseTime, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useSounds } from "../../stores/sounds";

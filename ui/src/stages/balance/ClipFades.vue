@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
 import type { Schema } from "../../api/client";
-import SliderRow from "../../desk/SliderRow.vue";
+import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { FADE_SHAPES, lengthText, parseTime, RATE } from "../../model/units";
 import { useSession } from "../../stores/session";
 

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
-import { useActs } from "../../desk/acts";
+import { useActs } from "../../desk/acts/acts";
 import { useDeskContext } from "../../desk/context";
-import { handLevel } from "../../desk/lines";
-import SliderRow from "../../desk/SliderRow.vue";
-import ValueField from "../../desk/ValueField.vue";
+import { handLevel } from "../../desk/lanes/lines";
+import SliderRow from "../../desk/widgets/SliderRow.vue";
+import ValueField from "../../desk/widgets/ValueField.vue";
 import { levelText, LOUDEST, parseLevel, timeText } from "../../model/units";
 import { clipIn, clipsIn } from "../../document/parts";
 import { useSession } from "../../stores/session";

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { useActs } from "../../desk/acts";
+import { useActs } from "../../desk/acts/acts";
 import { useDeskContext } from "../../desk/context";
-import ValueField from "../../desk/ValueField.vue";
+import ValueField from "../../desk/widgets/ValueField.vue";
 import { figure, lengthText, parseLevel, parseTime } from "../../model/units";
 
 /** Puts four points on the level line of music or an effect: down before the words, and back up after them. */

@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
-import { useBare } from "../../desk/bare";
+import { useBare } from "../../desk/acts/bare";
 import { figure, SILENCE } from "../../model/units";
 
 /** Switches between tracks with and without their treatment, at the same loudness. */

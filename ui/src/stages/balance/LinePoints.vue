@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import { useActs } from "../../desk/acts";
+import { useActs } from "../../desk/acts/acts";
 import { useDeskContext } from "../../desk/context";
-import { handLevel, lineOf, placesOf } from "../../desk/lines";
-import SliderRow from "../../desk/SliderRow.vue";
-import ValueField from "../../desk/ValueField.vue";
+import { handLevel, lineOf, placesOf } from "../../desk/lanes/lines";
+import SliderRow from "../../desk/widgets/SliderRow.vue";
+import ValueField from "../../desk/widgets/ValueField.vue";
 import { levelText, parseLevel, parseTime, percentText, SILENCE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
 import { computed } from "vue";
-import SliderRow from "../../desk/SliderRow.vue";
+import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { makeUpOf } from "../../drawing/level";
 import { figure } from "../../model/units";
 import Tick from "../../talk/Tick.vue";

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
-import { useActs } from "../../desk/acts";
+import { useActs } from "../../desk/acts/acts";
 import { useDeskContext } from "../../desk/context";
-import SliderRow from "../../desk/SliderRow.vue";
+import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { levelText, LOUDEST, parseLevel } from "../../model/units";
 import { useSession } from "../../stores/session";
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, useTemplateRef } from "vue";
 import type { Schema } from "../../api/client";
-import { newGesture, startDrag } from "../../desk/drag";
+import { newGesture, startDrag } from "../../desk/widgets/drag";
 import { figure } from "../../model/units";
 import { marksOf, outlineOf, outOf, shareOver, type Mark } from "./curve";
 import CurveDot from "./CurveDot.vue";

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
-import SliderRow from "../../desk/SliderRow.vue";
+import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { bridgeOf } from "../../drawing/way";
 import { figure, lengthText, parseLevel, parseTime, RATE } from "../../model/units";
 import { useSession } from "../../stores/session";

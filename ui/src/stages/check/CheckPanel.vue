@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { onBeforeUnmount } from "vue";
 import { useDeskContext, type CheckTab } from "../../desk/context";
-import TabBar from "../../desk/TabBar.vue";
+import TabBar from "../../desk/widgets/TabBar.vue";
 import CompareTab from "./CompareTab.vue";
 import FindingsTab from "./FindingsTab.vue";
 import LoudnessTab from "./LoudnessTab.vue";

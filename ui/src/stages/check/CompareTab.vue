@@ -4,7 +4,7 @@ import { Pause, Play } from "lucide-vue-next";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
-import { togglePlay } from "../../desk/transport";
+import { togglePlay } from "../../desk/transport/transport";
 import ComparisonTable from "./ComparisonTable.vue";
 import { useSession } from "../../stores/session";
 import { useAsked } from "../../talk/asked";

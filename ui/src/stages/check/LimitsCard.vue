@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref, watch } from "vue";
 import { api, ask, type Refusal, type Schema } from "../../api/client";
-import ValueField from "../../desk/ValueField.vue";
+import ValueField from "../../desk/widgets/ValueField.vue";
 import { useCheck } from "../../stores/check";
 import { useSession } from "../../stores/session";
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount } from "vue";
 import { useDeskContext, type GatherTab } from "../../desk/context";
-import TabBar from "../../desk/TabBar.vue";
+import TabBar from "../../desk/widgets/TabBar.vue";
 import { useTakes } from "../../stores/takes";
 import CreditsTab from "./CreditsTab.vue";
 import MusicTab from "./MusicTab.vue";

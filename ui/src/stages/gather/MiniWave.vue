@@ -2,7 +2,7 @@
 import { useElementSize, useElementVisibility } from "@vueuse/core";
 import { computed, onMounted, useTemplateRef, watch } from "vue";
 import type { Part } from "../../api/client";
-import { startDrag } from "../../desk/drag";
+import { startDrag } from "../../desk/widgets/drag";
 import { arrivals, reader } from "../../drawing/peaks";
 import { prepare, token } from "../../drawing/tokens";
 import { RATE, timeText } from "../../model/units";

@@ -3,7 +3,7 @@ import { ElOption, ElSelect } from "element-plus";
 import { computed, ref, useTemplateRef } from "vue";
 import { api, type Part, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
-import ValueField from "../../desk/ValueField.vue";
+import ValueField from "../../desk/widgets/ValueField.vue";
 import { parseTime, sizeText, timeText } from "../../model/units";
 import { useLists } from "../../stores/lists";
 import { useSession } from "../../stores/session";

@@ -3,7 +3,7 @@ import { ElInput, ElOption, ElSelect } from "element-plus";
 import { Plus } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
-import ProgressRow from "../../desk/ProgressRow.vue";
+import ProgressRow from "../../desk/widgets/ProgressRow.vue";
 import { useJobs } from "../../stores/jobs";
 import { useSession } from "../../stores/session";
 import { useSounds } from "../../stores/sounds";

@@ -2,7 +2,7 @@
 import { computed, ref } from "vue";
 import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
-import { toggleRecord } from "../../desk/transport";
+import { toggleRecord } from "../../desk/transport/transport";
 import { figure, timeText, whenText } from "../../model/units";
 import { useJobs } from "../../stores/jobs";
 import { useSession } from "../../stores/session";

@@ -4,7 +4,7 @@ import { Archive, Plus } from "lucide-vue-next";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, ask, type Refusal } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
-import ProgressRow from "../../desk/ProgressRow.vue";
+import ProgressRow from "../../desk/widgets/ProgressRow.vue";
 import { useHandover } from "../../stores/handover";
 import { useJobs } from "../../stores/jobs";
 import { useLists } from "../../stores/lists";

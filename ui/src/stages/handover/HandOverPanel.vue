@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from "vue";
 import { useSharing } from "../../stores/sharing";
-import TabBar from "../../desk/TabBar.vue";
+import TabBar from "../../desk/widgets/TabBar.vue";
 import DetailsTab from "./DetailsTab.vue";
 import FeedTab from "./FeedTab.vue";
 import FilesTab from "./FilesTab.vue";

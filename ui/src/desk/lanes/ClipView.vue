@@ -1,0 +1,250 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import type { Schema } from "../../api/client";
+import { BORDER, HEAD } from "../../drawing/picture";
+import { timeText } from "../../model/units";
+import { useSession } from "../../stores/session";
+import { useDeskContext } from "../context";
+import { newGesture, startDrag } from "../widgets/drag";
+import FadeGrips from "./FadeGrips.vue";
+import LevelLine from "./LevelLine.vue";
+import { moveClips } from "./moving";
+import { snap, snapPlaces } from "./snap";
+
+const props = defineProps<{
+  id: string;
+  clip: Schema["Clip"];
+  // Of the track only this: what happens to one clip of it is no matter of the others.
+  track: string;
+  trackName: string;
+  part: Schema["Track"]["part"];
+  height: number;
+  /** Wholly under another one. */
+  under: boolean;
+}>();
+/** So many chosen clips have lines, grips and edges that can be taken hold of. */
+const FEW = 6;
+const session = useSession();
+const desk = useDeskContext();
+const hovered = ref(false);
+const within = ref(false);
+
+// The part of the clip that is laid out, in pixels from the origin. Each value by itself, so that nothing is rendered
+// again when more of the session is laid out and this clip stays as it is.
+const left = computed(() => desk.time.laidX(props.clip.start));
+const right = computed(() => desk.time.laidX(props.clip.start + props.clip.length));
+const whole = computed(() => props.clip.length / desk.time.laid.scale);
+const startThere = computed(() => left.value >= desk.time.laidFrom);
+const endThere = computed(() => right.value <= desk.time.laidTo);
+const from = computed(() => (startThere.value ? left.value : desk.time.laidFrom));
+const width = computed(() => Math.max(2, (endThere.value ? right.value : desk.time.laidTo) - from.value));
+/** Frames from the clip's start to the left edge of what is laid out: 0 while the start is. */
+const lead = computed(() =>
+  startThere.value ? 0 : desk.time.laid.origin + from.value * desk.time.laid.scale - props.clip.start,
+);
+const bodyHeight = computed(() => props.height - HEAD - 2 * BORDER);
+const chosen = computed(() => desk.selection.clips.includes(props.id));
+const name = computed(() => {
+  const { clip } = props;
+  const what = `${clip.name}, ${timeText(clip.start)} to ${timeText(clip.start + clip.length)}, on ${props.trackName}`;
+  return what + (clip.silent ? ", silenced" : "") + (props.under ? ", under another clip" : "");
+});
+
+/** What lies on it can be taken hold of. It is seen in any case, on the picture of the lane. */
+const open = computed(() => hovered.value || within.value || (chosen.value && desk.selection.clips.length <= FEW));
+
+function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
+  const { selection } = desk;
+  selection.points = [];
+  selection.track = props.track;
+  selection.tracks = [props.track];
+  if (event.shiftKey || event.ctrlKey) {
+    selection.clips = chosen.value ? selection.clips.filter((c) => c !== props.id) : [...selection.clips, props.id];
+  } else if (!chosen.value) {
+    selection.clips = [props.id];
+    // A stretch of time that does not lie in the clip is not meant any more.
+    const { range } = selection;
+    if (range && (range.to <= props.clip.start || range.from >= props.clip.start + props.clip.length)) {
+      selection.range = undefined;
+    }
+  }
+}
+
+/** With the clip itself in focus, keys mean the clip and no longer a point on its line. */
+function focused(): void {
+  desk.selection.points = [];
+  if (!chosen.value && !pressed) choose({ shiftKey: false, ctrlKey: false });
+}
+
+/** The focus comes with a press, which chooses by itself. */
+let pressed = false;
+
+function press(event: PointerEvent): void {
+  if (event.button !== 0) return;
+  pressed = true;
+  for (const end of ["pointerup", "pointercancel"]) {
+    window.addEventListener(end, () => (pressed = false), { once: true });
+  }
+  // Both keys mean more of what is chosen while the press is a click, and something of their own when it is a drag.
+  if (event.shiftKey) slip(event);
+  else moveClips(event, desk, session, props.id, () => choose(event));
+}
+
+function slip(event: PointerEvent): void {
+  const gesture = newGesture();
+  const { offset } = props.clip;
+  startDrag(event, {
+    move: ({ dx, event: e }) => {
+      const to = Math.round(offset - dx * desk.time.scale);
+      desk.tag.value = { x: e.clientX, y: e.clientY, text: `begins ${timeText(Math.max(0, to))} into its sound` };
+      void session.edit({ type: "slip-clips", slips: [{ clip: props.id, offset: to }] }, gesture);
+    },
+    click: choose,
+    end: letGo,
+  });
+}
+
+function trim(event: PointerEvent, edge: "start" | "end"): void {
+  choose({ shiftKey: false, ctrlKey: false });
+  const at = edge === "start" ? props.clip.start : props.clip.start + props.clip.length;
+  const places = snapPlaces(session.document!, desk, [props.id]);
+  const gesture = newGesture();
+  let wish: number | undefined;
+  const fits =
+    edge === "end" && desk.stage.value === "arrange" && desk.arrangeTab.value === "fit" && props.part !== "voice";
+  startDrag(event, {
+    move: ({ dx, event: e }) => {
+      let to = at + dx * desk.time.scale;
+      to = Math.max(0, Math.round(to + snap(desk, places, [to], e.altKey)));
+      desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
+      if (fits) {
+        wish = to;
+        desk.ghosts.value = [
+          { track: props.track, start: props.clip.start, length: Math.max(1, to - props.clip.start) },
+        ];
+      } else void session.edit({ type: "trim-clips", trims: [{ clip: props.id, edge, at: to }] }, gesture);
+    },
+    end: () => {
+      letGo();
+      if (wish === undefined) return;
+      desk.ghosts.value = [];
+      desk.fitting.value = { clip: props.id, until: wish, settled: false };
+    },
+  });
+}
+
+function letGo(): void {
+  desk.tag.value = desk.guide.value = undefined;
+}
+
+function point(event: PointerEvent): void {
+  const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
+  const at = props.clip.start + lead.value + (event.clientX - box.left) * desk.time.scale;
+  desk.pointed.value = { clip: props.id, at };
+}
+
+function leave(): void {
+  hovered.value = false;
+  desk.pointed.value = undefined;
+}
+
+function menu(event: MouseEvent): void {
+  event.preventDefault();
+  event.stopPropagation();
+  if (!chosen.value) choose({ shiftKey: false, ctrlKey: false });
+  const lane = (event.currentTarget as HTMLElement).closest("[data-track]")!.getBoundingClientRect();
+  const key = event.clientX === 0 && event.clientY === 0; // the menu key knows no place
+  const own = (event.currentTarget as HTMLElement).getBoundingClientRect();
+  const x = key ? Math.max(own.left, lane.left) + 20 : event.clientX;
+  const at = key ? desk.playhead.value : desk.time.frame(event.clientX - lane.left);
+  desk.menu.value = {
+    x,
+    y: key ? own.top + HEAD : event.clientY,
+    clip: props.id,
+    track: props.track,
+    at: Math.round(at),
+  };
+}
+</script>
+
+<template>
+  <div
+    class="clip"
+    :class="{ chosen, narrow: whole < 12 }"
+    :style="{ left: `${from}px`, width: `${width}px`, height: `${height}px` }"
+    tabindex="0"
+    role="group"
+    :aria-label="name"
+    aria-haspopup="menu"
+    :data-clip="id"
+    @focus="focused"
+    @pointerdown="press"
+    @contextmenu="menu"
+    @pointerenter="hovered = true"
+    @pointermove="point"
+    @pointerleave="leave"
+    @focusin="within = true"
+    @focusout="within = false"
+  >
+    <div class="head" :title="clip.name"></div>
+    <template v-if="open">
+      <div class="body" :style="{ height: `${bodyHeight}px` }">
+        <LevelLine
+          v-if="whole > 26 && desk.lines.value.clips && !desk.lines.value.tracks"
+          :id="id"
+          :points="clip.envelope"
+          :zero="clip.start - clip.offset"
+          :edge="clip.start + lead"
+          :width="width"
+          :height="bodyHeight"
+          :chosen="chosen"
+        />
+        <FadeGrips v-if="whole > 40" :id="id" :clip="clip" :lead="lead" :width="width" />
+      </div>
+      <span v-if="startThere" class="edge start" title="Trim the start" @pointerdown="trim($event, 'start')"></span>
+      <span v-if="endThere" class="edge end" title="Trim the end" @pointerdown="trim($event, 'end')"></span>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+/* Nothing of it is painted here but that it is chosen: the picture of the lane shows it. */
+.clip {
+  position: absolute;
+  top: 5px;
+  padding: 1px;
+  border-radius: 6px;
+  touch-action: none;
+  cursor: grab;
+  contain: layout size style;
+}
+.clip.chosen {
+  box-shadow: 0 0 0 2px var(--ink);
+  z-index: 2;
+}
+.clip.narrow {
+  border-radius: 2px;
+}
+.head {
+  height: 18px;
+}
+.body {
+  position: relative;
+}
+.edge {
+  position: absolute;
+  top: 31px; /* below the grips of the fades */
+  bottom: 0;
+  width: 6px;
+  cursor: ew-resize;
+}
+.edge.start {
+  left: 0;
+}
+.edge.end {
+  right: 0;
+}
+.edge:hover {
+  background: var(--shade);
+}
+</style>

@@ -1,0 +1,355 @@
+<script setup lang="ts">
+import { computed, ref, useTemplateRef, watchPostEffect } from "vue";
+import type { Schema } from "../../api/client";
+import { useSession } from "../../stores/session";
+import ClipView from "./ClipView.vue";
+import { useDeskContext } from "../context";
+import CrossingView from "./CrossingView.vue";
+import EmptyPlace from "./EmptyPlace.vue";
+import { covered } from "../../drawing/covering";
+import { nameOn } from "../../drawing/outline";
+import { BORDER, HEAD } from "../../drawing/picture";
+import { startDrag } from "../widgets/drag";
+import { selectIn } from "./frame";
+import LevelLine from "./LevelLine.vue";
+import LanePicture from "./LanePicture.vue";
+import LiveTake from "./LiveTake.vue";
+import { FOLDED, HIGHEST, LOWEST } from "./heights";
+import TrackCard from "./TrackCard.vue";
+
+const props = defineProps<{ track: Schema["Track"]; index: number }>();
+/** Below this height a card shows its name and its switches alone. */
+const SMALL_CARD = 72;
+/** The height of clips on a track that is folded small. */
+const FOLDED_CLIP = 20;
+const session = useSession();
+const desk = useDeskContext();
+
+const content = useTemplateRef<HTMLElement>("content");
+// Scrolling and zooming move what has been laid out; nothing of it is made anew.
+watchPostEffect(() => {
+  if (content.value) content.value.style.transform = desk.time.transform;
+});
+
+/** Scrolled so far away that the browser leaves it out. */
+const far = ref(false);
+const height = computed(() => desk.heights.of(props.track));
+const folded = computed(() => height.value <= FOLDED);
+const clipHeight = computed(() => height.value - 11);
+const audible = computed(() => session.byTrack.get(props.track.id)?.heard ?? true);
+const growing = computed(
+  () => desk.recorder.state.track === props.track.id && ["recording", "saving"].includes(desk.recorder.state.phase),
+);
+/** Only what can soon be seen is laid out, what lies in front last. */
+const visible = computed(() => {
+  const { time } = desk;
+  const { laid } = time;
+  const [from, to] = [laid.origin + time.laidFrom * laid.scale, laid.origin + time.laidTo * laid.scale];
+  const there = Object.entries(props.track.clips)
+    .filter(([, c]) => c.start < to && c.start + c.length > from)
+    .sort(([, a], [, b]) => (a.layer ?? 0) - (b.layer ?? 0) || a.start - b.start || b.length - a.length);
+  const under = covered(there.map(([, clip]) => clip));
+  return there.map(([id, clip], place) => ({ id, clip, under: under[place]! }));
+});
+const hidden = computed(() => visible.value.filter((v) => v.under));
+const crossings = computed(() => (session.glance?.crossings ?? []).filter((x) => x.in in props.track.clips));
+/** Those that there is room to draw the curves of. */
+const roomy = computed(() =>
+  folded.value ? [] : crossings.value.filter((x) => (x.to - x.from) / desk.time.laid.scale >= 3),
+);
+/** The clip whose beginning has been scrolled away: its name stays in sight. */
+const held = computed(() => {
+  const { start } = desk.time;
+  for (let i = visible.value.length - 1; i >= 0; i--) {
+    const { clip } = visible.value[i]!;
+    if (clip.start < start && clip.start + clip.length > start) return clip;
+  }
+  return undefined;
+});
+const heldRoom = computed(() => held.value && Math.min(400, desk.time.x(held.value.start + held.value.length)));
+const hasLine = computed(() => props.track.envelope.length > 0);
+const shownLines = computed(() => ({
+  clips: desk.lines.value.clips && !desk.lines.value.tracks,
+  track: desk.lines.value.tracks || hasLine.value,
+}));
+/** Where the track's own line lies, over the bodies of its clips. */
+const trackLine = computed(() => ({
+  top: `${5 + HEAD + BORDER}px`,
+  left: `${desk.time.laidFrom}px`,
+  width: `${desk.time.laidTo - desk.time.laidFrom}px`,
+  height: `${clipHeight.value - HEAD - 2 * BORDER}px`,
+}));
+const places = computed(() =>
+  (session.glance?.empty ?? [])
+    .map((id) => [id, session.document?.markers[id]] as const)
+    .filter((p): p is [string, Schema["Marker"]] => p[1]?.fills === props.track.id),
+);
+const ghosts = computed(() => desk.ghosts.value.filter((g) => g.track === props.track.id));
+const span = (from: number, to: number) => ({
+  left: `${desk.time.laidX(from)}px`,
+  width: `${(to - from) / desk.time.laid.scale}px`,
+});
+const range = computed(() => {
+  const r = desk.selection.range;
+  return r && (!r.tracks || r.tracks.includes(props.track.id)) ? r : undefined;
+});
+
+function pull(event: PointerEvent): void {
+  const from = height.value;
+  startDrag(event, { move: ({ dy }) => desk.heights.set([props.track.id], from + dy) });
+}
+
+function pullByKey(event: KeyboardEvent): void {
+  const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+  if (!by) return;
+  event.preventDefault();
+  event.stopPropagation();
+  desk.heights.set([props.track.id], height.value + by * (event.shiftKey ? 1 : 10));
+}
+
+function menu(event: MouseEvent): void {
+  event.preventDefault();
+  const left = (event.currentTarget as HTMLElement).getBoundingClientRect().left;
+  const at = Math.max(0, Math.round(desk.time.frame(event.clientX - left)));
+  desk.selection.track = props.track.id;
+  desk.selection.tracks = [props.track.id];
+  desk.menu.value = { x: event.clientX, y: event.clientY, track: props.track.id, at };
+}
+
+/** Brings what lies under another clip to where it can be reached. */
+function bringUp(id: string): void {
+  desk.selection.clips = [id];
+  desk.selection.track = props.track.id;
+  document.querySelector<HTMLElement>(`[data-clip="${id}"]`)?.focus();
+}
+</script>
+
+<template>
+  <div class="row" :class="{ folded }" :style="{ height: `${height}px` }">
+    <TrackCard :track="track" :index="index" :small="height < SMALL_CARD" :folded="folded" />
+    <div
+      class="lane"
+      :class="{ silent: !audible }"
+      :data-track="track.id"
+      @contentvisibilityautostatechange="far = $event.skipped"
+      @pointerdown="selectIn($event, desk, session, track.id)"
+      @contextmenu="menu"
+    >
+      <div ref="content" class="content">
+        <div v-if="range" class="range" :style="span(range.from, range.to)"></div>
+        <LanePicture
+          :track="track"
+          :clips="visible"
+          :crossings="crossings"
+          :height="folded ? FOLDED_CLIP : clipHeight"
+          :top="folded ? 3 : 5"
+          :index="index"
+          :folded="folded"
+          :far="far"
+          :lines="shownLines"
+        />
+        <ClipView
+          v-for="v in visible"
+          :id="v.id"
+          :key="v.id"
+          v-memo="[v.clip, v.under, track.id, track.name, track.part, clipHeight]"
+          :clip="v.clip"
+          :track="track.id"
+          :track-name="track.name"
+          :part="track.part"
+          :height="clipHeight"
+          :under="v.under"
+        />
+        <div v-if="desk.lines.value.tracks && !folded && !far" class="track-line" :style="trackLine">
+          <LevelLine
+            :id="track.id"
+            :points="track.envelope"
+            :zero="0"
+            :edge="desk.time.laid.origin + desk.time.laidFrom * desk.time.laid.scale"
+            :width="desk.time.laidTo - desk.time.laidFrom"
+            :height="clipHeight - HEAD - 2 * BORDER"
+            :chosen="desk.selection.line === track.id"
+          />
+        </div>
+        <EmptyPlace
+          v-for="[id, place] in places"
+          :id="id"
+          :key="id"
+          :place="place"
+          :track="track"
+          :height="folded ? FOLDED_CLIP : clipHeight"
+        />
+        <CrossingView v-for="x in roomy" :key="x.in" :crossing="x" :height="clipHeight" />
+        <template v-for="v in hidden" :key="v.id">
+          <button
+            v-if="!desk.selection.clips.includes(v.id)"
+            class="under cut"
+            :style="span(v.clip.start, v.clip.start + v.clip.length)"
+            :title="`${v.clip.name} lies under another clip: bring it up`"
+            @pointerdown.stop
+            @click="bringUp(v.id)"
+          >
+            {{ v.clip.name }}
+          </button>
+        </template>
+        <div
+          v-for="(g, i) in ghosts"
+          :key="i"
+          class="ghost"
+          :style="{ ...span(g.start, g.start + g.length), height: `${clipHeight}px` }"
+        ></div>
+        <template v-for="p in desk.proposed.value" :key="p.from">
+          <div
+            v-if="track.part === 'voice'"
+            class="cut-out"
+            :class="{ off: !p.chosen }"
+            :style="span(p.from, p.to)"
+          ></div>
+        </template>
+      </div>
+      <div
+        v-if="held && heldRoom! > 40"
+        class="held cut"
+        :class="[track.part, { silenced: held.silent }]"
+        :style="{ maxWidth: `${heldRoom}px` }"
+        aria-hidden="true"
+      >
+        {{ nameOn(held) }}
+      </div>
+      <LiveTake v-if="growing" :height="clipHeight" />
+    </div>
+    <span
+      class="size"
+      role="separator"
+      tabindex="0"
+      aria-orientation="horizontal"
+      :aria-label="`Height of ${track.name}`"
+      :aria-valuenow="height"
+      :aria-valuemin="LOWEST"
+      :aria-valuemax="HIGHEST"
+      title="Drag to make the track taller; a double click gives it its own height back"
+      @pointerdown="pull"
+      @dblclick="desk.heights.set([track.id], 'own')"
+      @keydown="pullByKey"
+    ></span>
+  </div>
+</template>
+
+<style scoped>
+.row {
+  position: relative;
+  display: flex;
+  border-bottom: 1px solid var(--rule);
+}
+.lane {
+  position: relative;
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  touch-action: none;
+  content-visibility: auto; /* what has been scrolled far away costs nothing */
+}
+.content {
+  position: absolute;
+  inset: 0;
+  transform-origin: 0 0;
+}
+.lane.silent :deep(canvas),
+.lane.silent .held {
+  opacity: 0.42;
+}
+.folded :deep(.body),
+.folded :deep(.edge) {
+  display: none;
+}
+.folded :deep(.clip) {
+  top: 3px;
+  height: 20px !important;
+}
+.track-line {
+  position: absolute;
+  z-index: 3;
+  pointer-events: none;
+}
+.held {
+  position: absolute;
+  top: 6px;
+  left: 0;
+  padding: 0 7px;
+  color: var(--ink-inverse);
+  font-size: 11.5px;
+  font-weight: 700;
+  line-height: 18px;
+  pointer-events: none;
+}
+.folded .held {
+  top: 3px;
+  line-height: 20px;
+}
+.held.voice {
+  background: var(--voice);
+}
+.held.music {
+  background: var(--music);
+}
+.held.effect {
+  background: var(--effect);
+}
+.held.silenced {
+  background: var(--ink-soft);
+}
+.size {
+  position: absolute;
+  left: 0;
+  bottom: -3px;
+  z-index: 2;
+  width: var(--card-width);
+  height: 6px;
+  cursor: row-resize;
+}
+.size:hover {
+  background: var(--shade);
+}
+.range {
+  position: absolute;
+  inset-block: 0;
+  background: var(--shade);
+}
+.ghost {
+  position: absolute;
+  top: 5px;
+  z-index: 4;
+  border: 2px dashed var(--ink);
+  border-radius: 6px;
+  background: var(--veil);
+  pointer-events: none;
+}
+.under {
+  position: absolute;
+  bottom: 2px;
+  z-index: 4;
+  height: 15px;
+  min-width: 14px;
+  padding: 0 4px;
+  border: 1px dashed var(--ink);
+  border-radius: 3px;
+  background: var(--sheet);
+  color: var(--ink);
+  font-size: 10.5px;
+  line-height: 12px;
+  text-align: left;
+  cursor: pointer;
+}
+.cut-out {
+  position: absolute;
+  inset-block: 0;
+  z-index: 3;
+  border-inline: 1px solid var(--ink);
+  background: repeating-linear-gradient(135deg, var(--shade) 0 4px, transparent 4px 8px), var(--veil);
+  pointer-events: none;
+}
+.cut-out.off {
+  border-inline-style: dotted;
+  opacity: 0.4;
+}
+</style>
