@@ -1,23 +1,18 @@
 <script setup lang="ts">
-import { useElementSize, useEventListener } from "@vueuse/core";
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
-import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
+import { onBeforeUnmount, onMounted, ref, useTemplateRef } from "vue";
 import { Player } from "../listening/player";
 import { followCourses } from "../drawing/courses";
-import { preload } from "../drawing/peaks";
-import { RATE } from "../model/units";
 import { Recorder } from "../recording/recorder";
-import { useCheck } from "../stores/check";
 import { useDesk } from "../stores/desk";
 import { useSession } from "../stores/session";
-import { useBalance } from "../stores/balance";
 import { useTakes } from "../stores/takes";
 import AddTrack from "./lanes/AddTrack.vue";
 import ClipMenu from "./acts/ClipMenu.vue";
-import { useBare } from "./acts/bare";
 import { useCopied } from "./acts/clipboard";
-import { useStaying } from "./acts/staying";
-import { makeDeskContext, type Stage } from "./context";
+import { makeDeskContext } from "./context";
+import { useKeepingUp } from "./keepingUp";
+import { cardWidth, useLaying } from "./laying";
 import DeckBar from "./transport/DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
 import DragTag from "./widgets/DragTag.vue";
@@ -31,20 +26,21 @@ import RenderDialog from "./acts/RenderDialog.vue";
 import ShortcutSheet from "./acts/ShortcutSheet.vue";
 import { fetchTheRest, later } from "./later";
 import { useShortcuts } from "./acts/shortcuts";
+import { useFollowing } from "./transport/following";
+import { useHearing } from "./transport/hearing";
+import GoneNotice from "./GoneNotice.vue";
+import NotOpen from "./NotOpen.vue";
 import LeadStrip from "./lanes/LeadStrip.vue";
 import TimeLines from "./lanes/TimeLines.vue";
 import TimeRuler from "./lanes/TimeRuler.vue";
 import TrackRow from "./lanes/TrackRow.vue";
-import { usePinch } from "./widgets/pinch";
-import { usePictures } from "./transport/pictures";
+import { useZooming } from "./lanes/zooming";
 import { useDropping } from "./acts/useDropping";
 
 const props = defineProps<{ episode: string }>();
 const connection = useDesk();
 const session = useSession();
 const takes = useTakes();
-const balance = useBalance();
-const check = useCheck();
 const player = new Player(props.episode, () => session.coming);
 const recorder = new Recorder(player, () => props.episode);
 const desk = makeDeskContext(player, recorder, new Heights(props.episode));
@@ -52,7 +48,6 @@ followCourses(props.episode, () => session.coming);
 const help = ref(false);
 const panelOpen = ref(true);
 const lanes = useTemplateRef<HTMLElement>("lanes");
-const { width, height } = useElementSize(lanes);
 let opening = Promise.resolve();
 
 const { dropping, takeFiles } = useDropping(desk, () => opening);
@@ -68,7 +63,7 @@ onMounted(async () => {
   await open();
   if (session.open?.episode !== props.episode) return; // it has been left meanwhile
   if (takes.list.some((t) => t.state === "recording" && !t.live)) {
-    if (desk.stage.value === begunWith) desk.stage.value = "gather";
+    begin("gather");
     desk.gatherTab.value = "record";
   }
   void fetchTheRest();
@@ -81,136 +76,11 @@ onBeforeUnmount(() => {
   if (session.open?.episode === props.episode) connection.leave();
 });
 
-/** The stage that the desk was laid out with, once it is: with all of the show in sight. */
-let begunWith: Stage | undefined;
-const laidOut = ref(false);
-watch(
-  width,
-  (w) => {
-    desk.time.width = Math.max(100, w - cardWidth());
-    if (w === 0 || laidOut.value || !session.document) return;
-    laidOut.value = true;
-    desk.time.fit(0, Math.max(session.length, 48000 * 60));
-    const untouched = desk.stage.value === "gather" && desk.gatherTab.value === "sounds" && !recorder.busy;
-    if (session.length > 0 && untouched) desk.stage.value = "balance";
-    begunWith = desk.stage.value;
-  },
-  { immediate: true },
-);
-/** What the strip takes under the voices. */
-const LEAD_HEIGHT = 63;
-/** The track under which the voice lead is shown: the last one for voices, if there is one. */
-const lastVoice = computed(() => (session.document?.tracks ?? []).map((t) => t.part).lastIndexOf("voice"));
-watch(
-  [height, () => session.document?.tracks, () => lastVoice.value >= 0],
-  ([room, tracks, strip]) => desk.heights.fit(room - (strip ? LEAD_HEIGHT : 0), tracks ?? []),
-  { immediate: true },
-);
-function cardWidth(): number {
-  return parseInt(getComputedStyle(document.documentElement).getPropertyValue("--card-width"));
-}
-
-// The mix changes: what is playing goes on with it. It is asked for while the edit is on its way.
-watch(
-  () => session.coming,
-  () => player.changed(),
-);
-// Something of every sound can be drawn at once, wherever the view goes.
-watch(
-  () => session.document?.sounds,
-  (sounds) => preload(sounds ?? {}),
-);
-// How speech stands to everything else, where words begin and end, and who makes way: all while the hand moves.
-watch(
-  () => session.coming,
-  (version) => version > 0 && void balance.refresh().catch(() => undefined),
-  { immediate: true },
-);
-watch(
-  () => [desk.loopOn.value, desk.selection.range, desk.selection.range ? 0 : session.length] as const,
-  ([on, range, length]) => {
-    player.loop = on ? (range ?? { from: 0, to: length }) : undefined;
-    player.changed();
-  },
-  { deep: true },
-);
-// What a second pair of ears would say, when the hand rests.
-watch(
-  () => [session.version, desk.loopOn.value && desk.selection.range] as const,
-  ([version, range]) => {
-    check.loop = range || undefined;
-    if (version > 0) check.soon();
-  },
-  { immediate: true, deep: true },
-);
-watch(
-  () => desk.compared.value,
-  (compared) => {
-    player.compared = compared ?? { of: "", gain: 0 };
-    player.changed();
-  },
-);
-const { bare } = useBare(desk);
-watch(
-  () => bare.value.join(),
-  () => {
-    player.bare = bare.value;
-    player.changed();
-  },
-);
-const { staying } = useStaying(desk);
-watch(
-  () => staying.value.join(),
-  () => {
-    player.staying = staying.value;
-    player.changed();
-  },
-);
-watch(
-  () => session.gone,
-  (gone) => gone && player.pause(),
-);
-
-/** Brings the playhead to where it is heard, if it goes with that. */
-function goOn(): boolean {
-  const heard = player.state.playing && !recorder.busy && !desk.scrubbing.value;
-  if (recorder.state.phase === "recording") desk.playhead.value = recorder.frameNow();
-  else if (heard) desk.playhead.value = player.frameNow();
-  else return false;
-  return true;
-}
-
-/** The next picture of what is heard. */
-function picture(): void {
-  player.showLevels();
-  const { time } = desk;
-  if (!goOn() || !desk.following.value) return;
-  if (desk.playhead.value > time.end && desk.playhead.value < time.end + time.width * time.scale) {
-    time.show(desk.playhead.value - time.width * time.scale * 0.1);
-  }
-}
-// A desk on which nothing moves draws nothing.
-usePictures(
-  () => player.state.playing || recorder.state.phase === "recording",
-  () => (desk.time.scale / RATE) * 1000,
-  picture,
-);
-// What a key or a press is meant for is where it is heard at that moment, not where it was drawn last.
-useEventListener(window, ["keydown", "pointerdown", "click"], () => void goOn(), { capture: true });
-
-const pinch = usePinch((factor, x) => desk.time.zoom(factor, Math.max(0, x - cardWidth())), lanes);
-
-function wheel(event: WheelEvent): void {
-  const box = lanes.value!.getBoundingClientRect();
-  const x = event.clientX - box.left - cardWidth();
-  if (event.ctrlKey) {
-    event.preventDefault();
-    desk.time.zoom(Math.exp(event.deltaY * 0.002), Math.max(0, x));
-  } else if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
-    event.preventDefault();
-    desk.time.show(desk.time.start + (event.deltaX || event.deltaY) * desk.time.scale);
-  }
-}
+const { laidOut, lastVoice, begin } = useLaying(desk, lanes);
+useHearing(desk);
+useKeepingUp(desk);
+useFollowing(desk);
+const { wheel, pinch } = useZooming(desk, lanes, cardWidth);
 </script>
 
 <script lang="ts">
@@ -252,12 +122,7 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
         </div>
         <LoudnessStrip v-if="panelOpen && desk.stage.value === 'check' && desk.checkTab.value === 'loudness'" />
       </template>
-      <div v-else-if="connection.problem" class="fault" role="alert">
-        <p>{{ connection.problem.message }}</p>
-        <button class="plain-button" @click="open">Try again</button>
-        <router-link class="plain-button" to="/">To the shelf</router-link>
-      </div>
-      <p v-else class="fault soft">Laying out the session…</p>
+      <NotOpen v-else @again="open" />
       <ReadingView v-if="desk.reading.value && session.document" />
       <div v-if="recorder.state.phase === 'counting'" class="count" aria-live="assertive">
         {{ recorder.state.count || "…" }}
@@ -276,11 +141,7 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
     </button>
     <DeckBar />
     <DragTag />
-    <div v-if="session.gone && session.document" class="gone" role="alert">
-      <p><strong>This episode was removed.</strong> It was taken off the shelf, in another window perhaps.</p>
-      <p class="soft">Its sounds are still among those of the show. Nothing that you do here can be kept.</p>
-      <router-link class="plain-button filled" to="/">To the shelf</router-link>
-    </div>
+    <GoneNotice v-if="session.gone && session.document" />
     <FilePicker @chosen="takeFiles" />
     <div v-if="dropping" class="dropping" aria-hidden="true">
       <p>Drop recordings or music: on a track to place them there, anywhere else for tracks of their own</p>
@@ -360,24 +221,6 @@ aside {
   color: var(--ink-soft);
   cursor: pointer;
 }
-.gone {
-  position: absolute;
-  inset: var(--header-height) 0 0;
-  z-index: 25;
-  display: grid;
-  place-content: center;
-  justify-items: center;
-  gap: 12px;
-  background: var(--veil);
-}
-.gone p {
-  padding: 6px 14px;
-  border-radius: var(--radius);
-  background: var(--sheet);
-}
-.gone a {
-  text-decoration: none;
-}
 .dropping {
   position: absolute;
   inset: 8px;
@@ -395,16 +238,6 @@ aside {
   border-radius: var(--radius);
   background: var(--sheet);
   font-weight: 600;
-}
-.fault {
-  display: grid;
-  gap: 12px;
-  justify-items: center;
-  margin: auto;
-}
-.fault a {
-  text-decoration: none;
-  color: inherit;
 }
 @media (max-width: 1100px) {
   .desk {

@@ -1,12 +1,14 @@
 <script setup lang="ts">
-import { ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput } from "element-plus";
+import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput } from "element-plus";
 import { MoreHorizontal } from "lucide-vue-next";
-import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type Refusal, type Schema } from "../api/client";
 import ArchiveOpener from "./ArchiveOpener.vue";
 import EpisodeRow from "./EpisodeRow.vue";
+import { useMaking } from "./making";
 import { removeIfMeant } from "./removing";
+import ShelfQuestion from "./ShelfQuestion.vue";
 import { tell } from "../talk/tell";
 
 const props = defineProps<{ show?: string }>();
@@ -15,22 +17,13 @@ const shows = ref<Schema["Show"][]>();
 const episodes = ref<Schema["Episode"][]>();
 const problem = ref("");
 const search = ref("");
-const asking = ref<"show" | "episode" | "rename-show">();
-const name = ref("");
-const layouts = ref<Schema["Layout"][]>([]);
-const layout = ref("");
+const asks = useTemplateRef<InstanceType<typeof ShelfQuestion>>("asks");
 
 const current = computed(() => shows.value?.find((s) => s.id === props.show) ?? shows.value?.[0]);
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
   return (episodes.value ?? []).filter((e) => words.every((w) => `${e.number} ${e.title}`.toLowerCase().includes(w)));
 });
-const questions = {
-  show: { title: "New show", label: "What is the show called?", done: "Make the show" },
-  episode: { title: "New episode", label: "What is the episode called?", done: "Make the episode" },
-  "rename-show": { title: "Rename the show", label: "What is the show called?", done: "Rename" },
-};
-
 async function load(): Promise<void> {
   try {
     shows.value = (await ask(api.GET("/shows"))) ?? [];
@@ -57,27 +50,6 @@ async function freshen(): Promise<void> {
   }
 }
 
-function question(what: "show" | "episode" | "rename-show"): void {
-  name.value = what === "rename-show" ? (current.value?.name ?? "") : "";
-  asking.value = what;
-  if (what === "episode") offering = offerLayouts();
-}
-
-let offering: Promise<void> | undefined;
-
-/** What a new episode can begin as: the first layout of the house sound, another one, or nothing. */
-async function offerLayouts(): Promise<void> {
-  layouts.value = [];
-  layout.value = "";
-  try {
-    const path = { show: current.value!.id };
-    layouts.value = (await ask(api.GET("/shows/{show}/layouts", { params: { path } }))) ?? [];
-    layout.value = layouts.value[0]?.id ?? "";
-  } catch (error) {
-    tell(error);
-  }
-}
-
 /** Takes the layout of an episode into the house sound, by its title. */
 async function keepLayout(episode: Schema["Episode"]): Promise<void> {
   try {
@@ -89,67 +61,20 @@ async function keepLayout(episode: Schema["Episode"]): Promise<void> {
   }
 }
 
-async function answer(): Promise<void> {
-  const what = asking.value;
-  if (!what || !name.value.trim()) return;
-  asking.value = undefined;
-  try {
-    if (what === "show") {
-      const made = await ask(api.POST("/shows", { body: { name: name.value } }));
-      await load();
-      await router.push(`/shows/${made.id}`);
-    } else if (what === "episode") {
-      await offering;
-      const path = { show: current.value!.id };
-      const made = await ask(
-        api.POST("/shows/{show}/episodes", {
-          params: { path },
-          body: { title: name.value, layout: layout.value || undefined },
-        }),
-      );
-      await router.push(`/episodes/${made.id}`);
-    } else {
-      await ask(
-        api.PATCH("/shows/{show}", { params: { path: { show: current.value!.id } }, body: { name: name.value } }),
-      );
-      await load();
-    }
-  } catch (error) {
-    asking.value = what;
-    tell(error);
-  }
-}
-
 async function remove(episode: Schema["Episode"]): Promise<void> {
   const gone = `“${episode.title}” is removed with its history, its finished files, and what listeners have of it: links, comments, its place in the feed. The sounds stay with the show.`;
   if (await removeIfMeant(episode.id, { title: "Remove this episode?", gone, what: "episode" })) await loadEpisodes();
 }
 
-/** What of the sample series is being made at the first start; nothing: nothing is. */
-const making = ref("");
-/** Milliseconds after which it is asked again how far that is. */
-const MAKING_MS = 1000;
-let asked: ReturnType<typeof setTimeout> | undefined;
-
-async function followMaking(): Promise<void> {
-  const before = making.value;
-  try {
-    making.value = (await ask(api.GET("/health"))).making ?? "";
-  } catch {
-    making.value = ""; // what else is wrong is said where it is
-  }
-  if (making.value || before) {
-    await load();
-    await freshen();
-  }
-  if (making.value) asked = setTimeout(() => void followMaking(), MAKING_MS);
-}
+const { making, followMaking } = useMaking(async () => {
+  await load();
+  await freshen();
+});
 
 onMounted(async () => {
   await load();
   void followMaking();
 });
-onBeforeUnmount(() => clearTimeout(asked));
 watch(() => current.value?.id, loadEpisodes);
 </script>
 
@@ -172,7 +97,7 @@ watch(() => current.value?.id, loadEpisodes);
         <span class="name cut" :title="s.name">{{ s.name }}</span>
         <span class="soft">{{ s.episodes === 1 ? "1 episode" : `${s.episodes} episodes` }}</span>
       </router-link>
-      <button class="plain-button" @click="question('show')">New show</button>
+      <button class="plain-button" @click="asks?.question('show')">New show</button>
     </nav>
     <main>
       <p v-if="problem" class="problem" role="alert">
@@ -181,7 +106,7 @@ watch(() => current.value?.id, loadEpisodes);
       <template v-else-if="current">
         <div class="title">
           <h2 class="cut" :title="current.name">{{ current.name }}</h2>
-          <el-dropdown trigger="click" @command="question('rename-show')">
+          <el-dropdown trigger="click" @command="asks?.question('rename-show')">
             <button class="more" aria-label="More for this show"><MoreHorizontal :size="18" /></button>
             <template #dropdown>
               <el-dropdown-menu><el-dropdown-item>Rename the show</el-dropdown-item></el-dropdown-menu>
@@ -189,7 +114,7 @@ watch(() => current.value?.id, loadEpisodes);
           </el-dropdown>
           <router-link class="plain-button house" :to="`/shows/${current.id}/house`">House sound</router-link>
           <span class="opener"><ArchiveOpener :key="current.id" :show="current.id" @opened="freshen" /></span>
-          <button class="plain-button filled" @click="question('episode')">New episode</button>
+          <button class="plain-button filled" @click="asks?.question('episode')">New episode</button>
         </div>
         <div id="opening" aria-live="polite"></div>
         <p v-if="!episodes" class="soft waiting">Fetching the episodes…</p>
@@ -198,7 +123,7 @@ watch(() => current.value?.id, loadEpisodes);
         </p>
         <div v-else-if="episodes.length === 0" class="empty">
           <p>There is no episode in this show yet.</p>
-          <button class="plain-button filled" @click="question('episode')">Make the first episode</button>
+          <button class="plain-button filled" @click="asks?.question('episode')">Make the first episode</button>
         </div>
         <p v-else-if="found.length === 0" class="empty">No episode matches “{{ search }}”.</p>
         <ul v-else>
@@ -210,34 +135,10 @@ watch(() => current.value?.id, loadEpisodes);
       </p>
       <div v-else-if="shows" class="empty">
         <p>A show keeps its episodes and their sounds together. Make one to begin.</p>
-        <button class="plain-button filled" @click="question('show')">Make the first show</button>
+        <button class="plain-button filled" @click="asks?.question('show')">Make the first show</button>
       </div>
     </main>
-
-    <el-dialog
-      :model-value="asking !== undefined"
-      :title="asking && questions[asking].title"
-      width="420"
-      @close="asking = undefined"
-    >
-      <form @submit.prevent="answer">
-        <label for="new-name">{{ asking && questions[asking].label }}</label>
-        <el-input id="new-name" v-model="name" maxlength="200" autofocus />
-        <template v-if="asking === 'episode' && layouts.length > 0">
-          <label for="new-layout" class="second">It begins as</label>
-          <select id="new-layout" v-model="layout" class="plain-select">
-            <option v-for="l in layouts" :key="l.id" :value="l.id">{{ l.title }}</option>
-            <option value="">an empty session</option>
-          </select>
-        </template>
-        <div class="answers">
-          <button type="button" class="plain-button" @click="asking = undefined">Cancel</button>
-          <button type="submit" class="plain-button filled" :disabled="!name.trim()">
-            {{ asking && questions[asking].done }}
-          </button>
-        </div>
-      </form>
-    </el-dialog>
+    <ShelfQuestion ref="asks" :show="current" :reload="load" />
   </div>
 </template>
 
@@ -317,9 +218,6 @@ main {
   color: inherit;
   text-decoration: none;
 }
-.second {
-  margin-top: 12px;
-}
 .more {
   display: grid;
   padding: 4px;
@@ -341,15 +239,5 @@ ul {
 }
 .problem {
   color: var(--alarm);
-}
-.answers {
-  display: flex;
-  justify-content: flex-end;
-  gap: 8px;
-  margin-top: 18px;
-}
-label {
-  display: block;
-  margin-bottom: 6px;
 }
 </style>

@@ -1,16 +1,15 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch, watchPostEffect } from "vue";
 import type { Schema } from "../../api/client";
 import { drawLead, type LeadPicture } from "../../drawing/lead";
 import { drawSoon } from "../../drawing/queue";
 import { figure, RATE, timeText } from "../../model/units";
 import { HOP, NOBODY, useBalance } from "../../stores/balance";
-import { useSession } from "../../stores/session";
 import { useDeskContext } from "../context";
+import LeadCard from "./LeadCard.vue";
+import { leadText } from "./leading";
 
 /** How far speech stands above everything else, along time, against what is aimed at; in red and by name where it misses that. */
-const session = useSession();
 const desk = useDeskContext();
 const balance = useBalance();
 const canvas = useTemplateRef<HTMLCanvasElement>("canvas");
@@ -23,9 +22,6 @@ void balance.list().catch(() => undefined);
 const drawn = ref({ from: 0, scale: 1, width: 1 });
 const aim = computed(() => balance.shown?.target);
 const speaks = computed(() => balance.shown?.typical !== undefined);
-const about = computed(() => (balance.shown?.measured ? "" : "≈ "));
-const most = 40;
-const lu = (value: number) => (value >= most ? `${most}+` : figure(value));
 const place = computed(() => {
   const { laid } = desk.time;
   const { from, scale, width } = drawn.value;
@@ -102,15 +98,11 @@ function said(at: number): string {
   if (short === NOBODY) return `${timeText(at, 1)} · nobody speaks`;
   const miss = balance.shown?.misses.find((m) => at >= m.from && at < m.to);
   const under = miss ? ` · ${figure(miss.short)} under ${aim.value!.lead}${miss.name ? `: ${miss.name}` : ""}` : "";
-  return `${timeText(at, 1)} · leads by ${lu(long / 10)} LU over 3 s, ${lu(short / 10)} over 0.4 s${under}`;
+  return `${timeText(at, 1)} · leads by ${leadText(long / 10)} LU over 3 s, ${leadText(short / 10)} over 0.4 s${under}`;
 }
 
 function hover(event: MouseEvent): void {
   desk.tag.value = { x: event.clientX, y: event.clientY, text: said(frameAt(event)) };
-}
-
-function choose(lead: string): void {
-  void session.edit({ type: "set-lead", lead });
 }
 
 onBeforeUnmount(() => (desk.tag.value = undefined));
@@ -120,33 +112,7 @@ const label = (m: Schema["Miss"]) => `${m.name ? `${m.name} covers the voice` : 
 
 <template>
   <section class="lead" aria-label="Voice lead" :style="{ height: `${HEIGHT + 1}px` }">
-    <div class="lead-card">
-      <h3>Voice lead <small class="soft">over everything else</small></h3>
-      <p
-        class="figures numbers"
-        :title="balance.shown?.measured ? 'As measured in the mix' : 'Estimated; being measured'"
-      >
-        <template v-if="speaks"
-          ><strong data-lead="typical">{{ about }}{{ lu(balance.shown!.typical!) }} LU</strong>
-          <span :class="misses.length > 0 ? 'alarm' : 'soft'"> · low {{ lu(balance.shown!.lowest!) }}</span></template
-        >
-        <span v-else class="soft">–</span>
-      </p>
-      <el-select
-        size="small"
-        class="aim"
-        :model-value="aim?.key"
-        aria-label="The voice lead that is aimed at"
-        @change="choose"
-      >
-        <el-option v-for="a in balance.aims" :key="a.key" :value="a.key" :label="`${a.name} ${a.lead}`">
-          <span :title="a.source">{{ a.name }}, {{ a.lead }} LU</span>
-        </el-option>
-      </el-select>
-      <span v-if="balance.progress !== undefined" class="soft progress figures" role="status"
-        >measuring {{ Math.round(100 * balance.progress) }} %</span
-      >
-    </div>
+    <LeadCard :missed="misses.length > 0" />
     <div class="strip" @click="press" @mousemove="hover" @mouseleave="desk.tag.value = undefined">
       <div ref="content" class="content"><canvas ref="canvas" :style="place" aria-hidden="true"></canvas></div>
       <p v-if="balance.shown && !speaks" class="soft none">
@@ -172,45 +138,6 @@ const label = (m: Schema["Miss"]) => `${m.name ? `${m.name} covers the voice` : 
 .lead {
   display: flex;
   border-bottom: 1px solid var(--rule-strong);
-}
-.lead-card {
-  position: relative;
-  display: grid;
-  grid-template: 22px 1fr / 1fr 92px;
-  align-content: start;
-  column-gap: 4px;
-  width: var(--card-width);
-  flex: none;
-  padding: 4px 8px 4px 12px;
-  border-left: 5px solid var(--ink);
-  background: var(--sheet);
-  border-right: 1px solid var(--rule);
-}
-h3 {
-  grid-column: 1 / 3;
-  font-size: 13.5px;
-  white-space: nowrap;
-}
-small {
-  font-weight: 400;
-  font-size: 11.5px;
-}
-.numbers {
-  margin: 0;
-  font-size: 11px;
-  line-height: 15px;
-  white-space: nowrap;
-}
-.numbers strong {
-  display: block;
-  font-size: 13px;
-}
-.progress {
-  position: absolute;
-  right: 8px;
-  top: 7px;
-  background: var(--sheet);
-  font-size: 10.5px;
 }
 .strip {
   position: relative;

@@ -1,34 +1,26 @@
 <script setup lang="ts">
-import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElSlider } from "element-plus";
-import { Mic, MoreHorizontal } from "lucide-vue-next";
+import { Mic } from "lucide-vue-next";
 import { computed, nextTick, ref } from "vue";
-import type { Part, Schema } from "../../api/client";
+import type { Schema } from "../../api/client";
 import { isTreated } from "../../drawing/reduction";
-import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useDeskContext } from "../context";
-import { useActs } from "../acts/acts";
-import { newGesture } from "../widgets/drag";
 import { useTrackOrder } from "./trackOrder";
+import TrackControls from "./TrackControls.vue";
+import TrackMenu from "./TrackMenu.vue";
 import TrackMeter from "./TrackMeter.vue";
 import TrackTaken from "./TrackTaken.vue";
-import ValueField from "../widgets/ValueField.vue";
 
 const props = defineProps<{ track: Schema["Track"]; index: number; small: boolean; folded: boolean }>();
 const session = useSession();
 const desk = useDeskContext();
-const acts = useActs(desk);
 const { meant, press, focused, landingLine } = useTrackOrder(
   desk,
   () => props.track.id,
   () => props.index,
 );
 const renaming = ref<string>();
-let gesture = "";
 
-/** The fader's way: silence at the left end, then −48 to +12 dB. */
-const LOWEST = -48;
-const position = computed(() => (props.track.fader <= SILENCE ? LOWEST - 1 : Math.max(LOWEST, props.track.fader)));
 const CHANNELS = ["Empty", "Mono", "Stereo"];
 const channels = computed(() => CHANNELS[session.byTrack.get(props.track.id)?.channels ?? 0]);
 const treated = computed(() => isTreated(props.track.treatment));
@@ -41,32 +33,10 @@ function set(change: Omit<Schema["TrackChange"], "track">): void {
   void session.edit({ type: "set-tracks", tracks: [{ track: props.track.id, ...change }] });
 }
 
-function slide(value: number | number[]): void {
-  gesture ||= newGesture();
-  const v = value as number;
-  if (v === position.value) return;
-  acts.setFader(props.track.id, v < LOWEST ? SILENCE : v, gesture);
-}
-
 function rename(): void {
   const name = renaming.value;
   renaming.value = undefined;
   if (name !== undefined && name !== props.track.name) set({ name });
-}
-
-function command(what: string): void {
-  if (what === "rename") renaming.value = props.track.name;
-  else if (what === "up") acts.moveTracks(-1);
-  else if (what === "down") acts.moveTracks(1);
-  else if (what === "together") acts.group(meant(), false);
-  else if (what === "apart") acts.group([props.track.id], true);
-  else if (what === "duplicate") acts.duplicateTracks();
-  else if (what === "fold") desk.heights.set(meant(), props.folded ? "own" : "folded");
-  else if (what === "remove") void session.edit({ type: "remove-tracks", tracks: meant() });
-  else {
-    const part = what as Part;
-    void session.edit({ type: "set-tracks", tracks: meant().map((track) => ({ track, part })) });
-  }
 }
 </script>
 
@@ -100,30 +70,7 @@ function command(what: string): void {
       >
         {{ track.name }}
       </button>
-      <el-dropdown trigger="click" @command="command">
-        <button class="more" :aria-label="`More for ${track.name}`"><MoreHorizontal :size="15" /></button>
-        <template #dropdown>
-          <el-dropdown-menu>
-            <el-dropdown-item command="rename">Rename</el-dropdown-item>
-            <el-dropdown-item command="up" :disabled="index === 0">Move up</el-dropdown-item>
-            <el-dropdown-item command="down" :disabled="index + 1 === session.document?.tracks.length">
-              Move down
-            </el-dropdown-item>
-            <el-dropdown-item command="fold">{{ folded ? "Unfold" : "Fold small" }}</el-dropdown-item>
-            <el-dropdown-item v-if="track.group" command="apart">Move its fader alone</el-dropdown-item>
-            <el-dropdown-item v-else command="together" :disabled="meant().length < 2">
-              Move the chosen faders together
-            </el-dropdown-item>
-            <el-dropdown-item command="duplicate">Duplicate</el-dropdown-item>
-            <el-dropdown-item command="voice" divided :disabled="track.part === 'voice'"
-              >Use for voice</el-dropdown-item
-            >
-            <el-dropdown-item command="music" :disabled="track.part === 'music'">Use for music</el-dropdown-item>
-            <el-dropdown-item command="effect" :disabled="track.part === 'effect'">Use for effects</el-dropdown-item>
-            <el-dropdown-item command="remove" divided>Remove the track</el-dropdown-item>
-          </el-dropdown-menu>
-        </template>
-      </el-dropdown>
+      <TrackMenu :track="track" :index="index" :folded="folded" :meant="meant" @rename="renaming = track.name" />
     </div>
     <div class="top facts-row">
       <p class="soft facts cut">
@@ -142,45 +89,7 @@ function command(what: string): void {
         <Mic :size="12" aria-hidden="true" /><span class="visually-hidden">Record onto {{ track.name }}</span>
       </button>
     </div>
-    <div class="controls">
-      <button
-        class="switch"
-        :aria-pressed="track.mute"
-        :title="track.mute ? 'Unmute (Q)' : 'Mute (Q)'"
-        @click="set({ mute: !track.mute })"
-      >
-        <span aria-hidden="true">M</span><span class="visually-hidden">Mute {{ track.name }}</span>
-      </button>
-      <button
-        class="switch"
-        :aria-pressed="track.solo"
-        :title="track.solo ? 'End solo (W)' : 'Solo (W); with Ctrl: this track alone'"
-        @click="$event.ctrlKey ? acts.soloAlone(track.id) : set({ solo: !track.solo })"
-      >
-        <span aria-hidden="true">S</span><span class="visually-hidden">Solo {{ track.name }}</span>
-      </button>
-      <el-slider
-        class="fader"
-        :model-value="position"
-        :min="LOWEST - 1"
-        :max="LOUDEST"
-        :step="0.5"
-        :show-tooltip="false"
-        :aria-label="`Fader of ${track.name}`"
-        :format-value-text="() => levelText(track.fader)"
-        @input="slide"
-        @change="gesture = ''"
-        @dblclick="acts.setFader(track.id, 0)"
-      />
-      <ValueField
-        class="level"
-        :value="track.fader"
-        :text="figure(track.fader, true)"
-        :parse="parseLevel"
-        :label="`Fader of ${track.name} in dB`"
-        @change="(fader: number) => acts.setFader(track.id, fader)"
-      />
-    </div>
+    <TrackControls class="controls" :track="track" />
     <TrackMeter :index="index" />
   </section>
 </template>
@@ -251,14 +160,6 @@ function command(what: string): void {
   min-width: 0;
   font: inherit;
 }
-.more {
-  display: grid;
-  padding: 2px;
-  border: 0;
-  background: none;
-  color: var(--ink-soft);
-  cursor: pointer;
-}
 .small {
   padding: 2px 10px 0 13px;
 }
@@ -272,29 +173,6 @@ function command(what: string): void {
   flex: 1;
   line-height: 15px;
 }
-.controls {
-  display: flex;
-  align-items: center;
-  gap: 5px;
-  margin-top: 3px;
-}
-.switch {
-  width: 24px;
-  height: 22px;
-  padding: 0;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: var(--sheet);
-  font-size: 11px;
-  font-weight: 700;
-  color: var(--ink-soft);
-  cursor: pointer;
-}
-.switch[aria-pressed="true"] {
-  background: var(--ink);
-  border-color: var(--ink);
-  color: var(--ink-inverse);
-}
 .arm {
   display: grid;
   padding: 2px;
@@ -307,25 +185,5 @@ function command(what: string): void {
 .arm[aria-pressed="true"] {
   background: var(--alarm);
   color: var(--ink-inverse);
-}
-.fader {
-  flex: 1;
-  min-width: 0;
-  height: 22px;
-  margin: 0 7px;
-  --el-slider-height: 4px;
-  --el-slider-button-size: 12px;
-  --el-slider-main-bg-color: var(--rule-strong);
-  --el-slider-runway-bg-color: var(--rule);
-}
-.fader :deep(.el-slider__button) {
-  width: 9px;
-  height: 14px;
-  border: 0;
-  border-radius: 3px;
-  background: var(--part);
-}
-.level {
-  width: 44px;
 }
 </style>

@@ -7,15 +7,16 @@ import { useDeskContext } from "../context";
 import CrossingView from "./CrossingView.vue";
 import EmptyPlace from "./EmptyPlace.vue";
 import { covered } from "../../drawing/covering";
-import { nameOn } from "../../drawing/outline";
 import { BORDER, HEAD } from "../../drawing/picture";
-import { startDrag } from "../widgets/drag";
 import { selectIn } from "./frame";
 import LevelLine from "./LevelLine.vue";
 import LanePicture from "./LanePicture.vue";
 import LiveTake from "./LiveTake.vue";
-import { FOLDED, HIGHEST, LOWEST } from "./heights";
+import { FOLDED } from "./heights";
+import HeldName from "./HeldName.vue";
+import HiddenClips from "./HiddenClips.vue";
 import TrackCard from "./TrackCard.vue";
+import TrackHeight from "./TrackHeight.vue";
 
 const props = defineProps<{ track: Schema["Track"]; index: number }>();
 /** Below this height a card shows its name and its switches alone. */
@@ -57,16 +58,6 @@ const crossings = computed(() => (session.glance?.crossings ?? []).filter((x) =>
 const roomy = computed(() =>
   folded.value ? [] : crossings.value.filter((x) => (x.to - x.from) / desk.time.laid.scale >= 3),
 );
-/** The clip whose beginning has been scrolled away: its name stays in sight. */
-const held = computed(() => {
-  const { start } = desk.time;
-  for (let i = visible.value.length - 1; i >= 0; i--) {
-    const { clip } = visible.value[i]!;
-    if (clip.start < start && clip.start + clip.length > start) return clip;
-  }
-  return undefined;
-});
-const heldRoom = computed(() => held.value && Math.min(400, desk.time.x(held.value.start + held.value.length)));
 const hasLine = computed(() => props.track.envelope.length > 0);
 const shownLines = computed(() => ({
   clips: desk.lines.value.clips && !desk.lines.value.tracks,
@@ -94,19 +85,6 @@ const range = computed(() => {
   return r && (!r.tracks || r.tracks.includes(props.track.id)) ? r : undefined;
 });
 
-function pull(event: PointerEvent): void {
-  const from = height.value;
-  startDrag(event, { move: ({ dy }) => desk.heights.set([props.track.id], from + dy) });
-}
-
-function pullByKey(event: KeyboardEvent): void {
-  const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-  if (!by) return;
-  event.preventDefault();
-  event.stopPropagation();
-  desk.heights.set([props.track.id], height.value + by * (event.shiftKey ? 1 : 10));
-}
-
 function menu(event: MouseEvent): void {
   event.preventDefault();
   const left = (event.currentTarget as HTMLElement).getBoundingClientRect().left;
@@ -114,13 +92,6 @@ function menu(event: MouseEvent): void {
   desk.selection.track = props.track.id;
   desk.selection.tracks = [props.track.id];
   desk.menu.value = { x: event.clientX, y: event.clientY, track: props.track.id, at };
-}
-
-/** Brings what lies under another clip to where it can be reached. */
-function bringUp(id: string): void {
-  desk.selection.clips = [id];
-  desk.selection.track = props.track.id;
-  document.querySelector<HTMLElement>(`[data-clip="${id}"]`)?.focus();
 }
 </script>
 
@@ -180,18 +151,7 @@ function bringUp(id: string): void {
           :height="folded ? FOLDED_CLIP : clipHeight"
         />
         <CrossingView v-for="x in roomy" :key="x.in" :crossing="x" :height="clipHeight" />
-        <template v-for="v in hidden" :key="v.id">
-          <button
-            v-if="!desk.selection.clips.includes(v.id)"
-            class="under cut"
-            :style="span(v.clip.start, v.clip.start + v.clip.length)"
-            :title="`${v.clip.name} lies under another clip: bring it up`"
-            @pointerdown.stop
-            @click="bringUp(v.id)"
-          >
-            {{ v.clip.name }}
-          </button>
-        </template>
+        <HiddenClips :clips="hidden" :track="track.id" />
         <div
           v-for="(g, i) in ghosts"
           :key="i"
@@ -207,31 +167,10 @@ function bringUp(id: string): void {
           ></div>
         </template>
       </div>
-      <div
-        v-if="held && heldRoom! > 40"
-        class="held cut"
-        :class="[track.part, { silenced: held.silent }]"
-        :style="{ maxWidth: `${heldRoom}px` }"
-        aria-hidden="true"
-      >
-        {{ nameOn(held) }}
-      </div>
+      <HeldName class="held" :clips="visible" :part="track.part" :class="{ folded }" />
       <LiveTake v-if="growing" :height="clipHeight" />
     </div>
-    <span
-      class="size"
-      role="separator"
-      tabindex="0"
-      aria-orientation="horizontal"
-      :aria-label="`Height of ${track.name}`"
-      :aria-valuenow="height"
-      :aria-valuemin="LOWEST"
-      :aria-valuemax="HIGHEST"
-      title="Drag to make the track taller; a double click gives it its own height back"
-      @pointerdown="pull"
-      @dblclick="desk.heights.set([track.id], 'own')"
-      @keydown="pullByKey"
-    ></span>
+    <TrackHeight :track="track" />
   </div>
 </template>
 
@@ -271,45 +210,6 @@ function bringUp(id: string): void {
   z-index: 3;
   pointer-events: none;
 }
-.held {
-  position: absolute;
-  top: 6px;
-  left: 0;
-  padding: 0 7px;
-  color: var(--ink-inverse);
-  font-size: 11.5px;
-  font-weight: 700;
-  line-height: 18px;
-  pointer-events: none;
-}
-.folded .held {
-  top: 3px;
-  line-height: 20px;
-}
-.held.voice {
-  background: var(--voice);
-}
-.held.music {
-  background: var(--music);
-}
-.held.effect {
-  background: var(--effect);
-}
-.held.silenced {
-  background: var(--ink-soft);
-}
-.size {
-  position: absolute;
-  left: 0;
-  bottom: -3px;
-  z-index: 2;
-  width: var(--card-width);
-  height: 6px;
-  cursor: row-resize;
-}
-.size:hover {
-  background: var(--shade);
-}
 .range {
   position: absolute;
   inset-block: 0;
@@ -323,22 +223,6 @@ function bringUp(id: string): void {
   border-radius: 6px;
   background: var(--veil);
   pointer-events: none;
-}
-.under {
-  position: absolute;
-  bottom: 2px;
-  z-index: 4;
-  height: 15px;
-  min-width: 14px;
-  padding: 0 4px;
-  border: 1px dashed var(--ink);
-  border-radius: 3px;
-  background: var(--sheet);
-  color: var(--ink);
-  font-size: 10.5px;
-  line-height: 12px;
-  text-align: left;
-  cursor: pointer;
 }
 .cut-out {
   position: absolute;

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useEventListener, useRafFn, watchDebounced } from "@vueuse/core";
-import { Check, Minus, Pause, Play, Plus, X } from "lucide-vue-next";
+import { Check } from "lucide-vue-next";
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
 import { useDeskContext } from "../../desk/context";
-import { RATE, timeText } from "../../model/units";
+import { RATE } from "../../model/units";
 import { useScript } from "../../stores/script";
+import ReadingBar from "./ReadingBar.vue";
 
 /** The script in large type. It scrolls at the reader's pace: the line that is spoken stays a third down the page. */
 const script = useScript();
@@ -131,29 +132,14 @@ onMounted(() => {
 
 <template>
   <section class="reading" aria-label="Script in large type">
-    <div class="bar">
-      <button class="plain-button" :aria-pressed="running" @click="running = !running">
-        <component :is="running ? Pause : Play" :size="14" />{{ running ? "Hold" : "Scroll" }} <kbd>S</kbd>
-      </button>
-      <span class="group">
-        <button class="small" aria-label="Slower" title="Slower (←)" @click="setPace(pace - 10)">
-          <Minus :size="14" />
-        </button>
-        <span class="figures">{{ pace }} words/min</span>
-        <button class="small" aria-label="Faster" title="Faster (→)" @click="setPace(pace + 10)">
-          <Plus :size="14" />
-        </button>
-      </span>
-      <span class="group">
-        <button class="small" aria-label="Smaller type" title="Smaller (−)" @click="setSize(size - 2)">A</button>
-        <button class="small large" aria-label="Larger type" title="Larger (+)" @click="setSize(size + 2)">A</button>
-      </span>
-      <span class="soft figures left">{{ timeText(left, 0) }} left</span>
-      <button class="plain-button" @click="mark(current)"><Check :size="14" />Recorded <kbd>M</kbd></button>
-      <button class="small" aria-label="Put the script away" title="Put away (Esc)" @click="desk.reading.value = false">
-        <X :size="16" />
-      </button>
-    </div>
+    <ReadingBar
+      v-model:running="running"
+      :pace="pace"
+      :left="left"
+      @pace="setPace(pace + $event)"
+      @size="setSize(size + $event)"
+      @mark="mark(current)"
+    />
     <div ref="page" class="page" tabindex="0" aria-label="Script" :style="{ '--size': `${size}px` }">
       <template v-for="(p, i) in parts" :key="p.key">
         <component
@@ -180,40 +166,6 @@ onMounted(() => {
   display: flex;
   flex-direction: column;
   background: var(--sheet);
-}
-.bar {
-  display: flex;
-  align-items: center;
-  gap: 14px;
-  padding: 8px 18px;
-  border-bottom: 1px solid var(--rule);
-  font-size: 13px;
-}
-.group {
-  display: flex;
-  align-items: center;
-  gap: 6px;
-}
-.left {
-  flex: 1;
-}
-.small {
-  display: grid;
-  place-items: center;
-  min-width: 26px;
-  height: 26px;
-  padding: 0;
-  border: 1px solid var(--rule-strong);
-  border-radius: 5px;
-  background: none;
-  cursor: pointer;
-}
-.small.large {
-  font-size: 18px;
-}
-kbd {
-  color: var(--ink-soft);
-  font: 11px var(--figures);
 }
 .page {
   position: relative;

@@ -2,14 +2,13 @@
 import { ElOption, ElSelect } from "element-plus";
 import { computed, ref, useTemplateRef } from "vue";
 import { api, type Part, type Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
 import ValueField from "../../desk/widgets/ValueField.vue";
 import { parseTime, sizeText, timeText } from "../../model/units";
 import { useLists } from "../../stores/lists";
 import { useSession } from "../../stores/session";
-import { useAsked } from "../../talk/asked";
 import { useSounds } from "../../stores/sounds";
 import { useUploads } from "../../stores/uploads";
+import SoundUses from "./SoundUses.vue";
 import TextRow from "./TextRow.vue";
 
 type Text = "name" | "title" | "author" | "source" | "words" | "notes";
@@ -20,7 +19,6 @@ defineEmits<{ insert: [] }>();
 const session = useSession();
 const sounds = useSounds();
 const lists = useLists();
-const desk = useDeskContext();
 const uploads = useUploads();
 const picker = useTemplateRef<HTMLInputElement>("picker");
 const replacing = ref(false);
@@ -45,14 +43,6 @@ const others = computed(() =>
   sounds.list.filter((s) => s.id !== props.sound.id).sort((a, b) => a.name.localeCompare(b.name)),
 );
 const path = () => ({ show: session.episode!.show, sound: props.sound.id });
-
-const { answer: used } = useAsked<Schema["Use"][] | null>({
-  when: () => session.version,
-  rest: 400,
-  ask: (signal) =>
-    session.episode && api.GET("/shows/{show}/sounds/{sound}/uses", { params: { path: path() }, signal }),
-});
-const uses = computed(() => used.value ?? []);
 
 function change(body: Schema["SoundChange"]): Promise<boolean> {
   return session.attempt(api.PATCH("/shows/{show}/sounds/{sound}", { params: { path: path() }, body }));
@@ -156,22 +146,7 @@ function replaceByFile(event: Event): void {
         <el-option v-for="p in parts" :key="p.key" :value="p.key" :label="p.name" />
       </el-select>
     </label>
-    <div class="field">
-      <span class="label">Used</span>
-      <span v-if="uses.length === 0" class="soft">nowhere yet</span>
-      <ul v-else class="uses">
-        <li v-for="u in uses" :key="u.episode">
-          <span class="cut" :title="u.title">{{ u.number }} · {{ u.title }}</span>
-          <span v-for="c in u.clips" :key="c.clip" class="soft">
-            <button v-if="u.episode === session.episode?.id" class="link figures" @click="desk.seek(c.start)">
-              {{ timeText(c.start) }}
-            </button>
-            <span v-else class="figures">{{ timeText(c.start) }}</span>
-            {{ c.track }}
-          </span>
-        </li>
-      </ul>
-    </div>
+    <SoundUses :sound="sound" />
     <div class="acts">
       <button class="plain-button" :aria-expanded="replacing" @click="replacing = !replacing">Replace…</button>
       <button
@@ -244,16 +219,6 @@ function replaceByFile(event: Event): void {
 }
 .wide {
   justify-content: center;
-}
-.uses {
-  display: grid;
-  gap: 4px;
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-.uses li {
-  display: grid;
 }
 .acts,
 .replace {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElRadioButton, ElRadioGroup } from "element-plus";
-import { Archive, Plus } from "lucide-vue-next";
+import { Plus } from "lucide-vue-next";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, ask, type Refusal } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
@@ -14,12 +14,12 @@ import FinishedFile from "./FinishedFile.vue";
 import FormatRow from "./FormatRow.vue";
 import MustMend from "./MustMend.vue";
 import TargetField from "./TargetField.vue";
+import WholeEpisode from "./WholeEpisode.vue";
 import { tell } from "../../talk/tell";
 
 const session = useSession();
 const handover = useHandover();
 const jobs = useJobs();
-const withFiles = ref(false);
 const mixdowns = useMixdowns();
 const lists = useLists();
 const desk = useDeskContext();
@@ -170,38 +170,10 @@ async function mixDown(overrule: boolean): Promise<void> {
     <FinishedFile v-for="m in mixdowns.list" :key="m.id" :file="m" :folder="handover.ahead?.folder ?? ''" />
   </ul>
   <hr class="panel-rule" />
-  <h3>The whole episode</h3>
-  <p class="soft whole">
-    One archive with the session, its sounds as they were imported, script, details and credits. It opens again on the
-    shelf, here or anywhere.
-  </p>
-  <label v-if="mixdowns.list.length > 0" class="with">
-    <input v-model="withFiles" type="checkbox" /> with the finished files
-  </label>
-  <a
-    class="plain-button"
-    :href="`/api/episodes/${session.episode?.id}/archive${withFiles ? '?files=true' : ''}`"
-    download
-  >
-    <Archive :size="14" /> Download the archive
-  </a>
-  <p class="soft whole">
-    For other programs:
-    <a :href="`/api/episodes/${session.episode?.id}/lists/timeline.otio`" download>the timeline as OpenTimelineIO</a>,
-    with clips, crossings, markers and where the sounds lie in the archive.
-  </p>
+  <WholeEpisode :files="mixdowns.list.length > 0" />
 </template>
 
 <style scoped>
-.whole a {
-  color: inherit;
-}
-.with {
-  display: flex;
-  gap: 6px;
-  margin-bottom: 8px;
-  font-size: 13px;
-}
 h3 {
   font-size: 14px;
 }
@@ -238,10 +210,6 @@ h3 {
   margin: 0 0 8px;
   font-size: 12.5px;
   white-space: nowrap;
-}
-.whole {
-  padding: 6px 0;
-  font-size: 12.5px;
 }
 .go {
   width: 100%;

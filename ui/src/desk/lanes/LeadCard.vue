@@ -1,0 +1,91 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed } from "vue";
+import { useBalance } from "../../stores/balance";
+import { useSession } from "../../stores/session";
+import { leadText } from "./leading";
+
+/** How far speech leads on the whole, and what is aimed at. */
+defineProps<{ missed: boolean }>();
+const session = useSession();
+const balance = useBalance();
+const aim = computed(() => balance.shown?.target);
+const speaks = computed(() => balance.shown?.typical !== undefined);
+const about = computed(() => (balance.shown?.measured ? "" : "≈ "));
+
+function choose(lead: string): void {
+  void session.edit({ type: "set-lead", lead });
+}
+</script>
+
+<template>
+  <div class="lead-card">
+    <h3>Voice lead <small class="soft">over everything else</small></h3>
+    <p
+      class="figures numbers"
+      :title="balance.shown?.measured ? 'As measured in the mix' : 'Estimated; being measured'"
+    >
+      <template v-if="speaks"
+        ><strong data-lead="typical">{{ about }}{{ leadText(balance.shown!.typical!) }} LU</strong>
+        <span :class="missed ? 'alarm' : 'soft'"> · low {{ leadText(balance.shown!.lowest!) }}</span></template
+      >
+      <span v-else class="soft">–</span>
+    </p>
+    <el-select
+      size="small"
+      class="aim"
+      :model-value="aim?.key"
+      aria-label="The voice lead that is aimed at"
+      @change="choose"
+    >
+      <el-option v-for="a in balance.aims" :key="a.key" :value="a.key" :label="`${a.name} ${a.lead}`">
+        <span :title="a.source">{{ a.name }}, {{ a.lead }} LU</span>
+      </el-option>
+    </el-select>
+    <span v-if="balance.progress !== undefined" class="soft progress figures" role="status"
+      >measuring {{ Math.round(100 * balance.progress) }} %</span
+    >
+  </div>
+</template>
+
+<style scoped>
+.lead-card {
+  position: relative;
+  display: grid;
+  grid-template: 22px 1fr / 1fr 92px;
+  align-content: start;
+  column-gap: 4px;
+  width: var(--card-width);
+  flex: none;
+  padding: 4px 8px 4px 12px;
+  border-left: 5px solid var(--ink);
+  background: var(--sheet);
+  border-right: 1px solid var(--rule);
+}
+h3 {
+  grid-column: 1 / 3;
+  font-size: 13.5px;
+  white-space: nowrap;
+}
+small {
+  font-weight: 400;
+  font-size: 11.5px;
+}
+.numbers {
+  margin: 0;
+  font-size: 11px;
+  line-height: 15px;
+  white-space: nowrap;
+}
+.numbers strong {
+  display: block;
+  font-size: 13px;
+}
+.progress {
+  position: absolute;
+  right: 8px;
+  top: 7px;
+  background: var(--sheet);
+  font-size: 10.5px;
+}
+</style>

@@ -1,0 +1,48 @@
+import { useElementSize } from "@vueuse/core";
+import { computed, ref, watch, type Ref } from "vue";
+import { useSession } from "../stores/session";
+import type { DeskContext, Stage } from "./context";
+
+/** What the strip takes under the voices. */
+const LEAD_HEIGHT = 63;
+
+/** How wide the cards of the tracks are, in pixels. */
+export function cardWidth(): number {
+  return parseInt(getComputedStyle(document.documentElement).getPropertyValue("--card-width"));
+}
+
+/** Lays the session out in the room that there is, as soon as both are there. */
+export function useLaying(desk: DeskContext, lanes: Ref<HTMLElement | null>) {
+  const session = useSession();
+  const { width, height } = useElementSize(lanes);
+  /** The stage that the desk was laid out with, once it is: with all of the show in sight. */
+  let begunWith: Stage | undefined;
+  const laidOut = ref(false);
+  watch(
+    width,
+    (w) => {
+      desk.time.width = Math.max(100, w - cardWidth());
+      if (w === 0 || laidOut.value || !session.document) return;
+      laidOut.value = true;
+      desk.time.fit(0, Math.max(session.length, 48000 * 60));
+      const untouched = desk.stage.value === "gather" && desk.gatherTab.value === "sounds" && !desk.recorder.busy;
+      if (session.length > 0 && untouched) desk.stage.value = "balance";
+      begunWith = desk.stage.value;
+    },
+    { immediate: true },
+  );
+  /** The track under which the voice lead is shown: the last one for voices, if there is one. */
+  const lastVoice = computed(() => (session.document?.tracks ?? []).map((t) => t.part).lastIndexOf("voice"));
+  watch(
+    [height, () => session.document?.tracks, () => lastVoice.value >= 0],
+    ([room, tracks, strip]) => desk.heights.fit(room - (strip ? LEAD_HEIGHT : 0), tracks ?? []),
+    { immediate: true },
+  );
+
+  /** Goes to another stage if nobody has gone to one by hand. */
+  function begin(stage: Stage): void {
+    if (desk.stage.value === begunWith) desk.stage.value = stage;
+  }
+
+  return { laidOut, lastVoice, begin };
+}
