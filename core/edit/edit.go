@@ -110,6 +110,8 @@ func Ops() []Op {
 		DrawRamp{},
 		LiftStretch{},
 		HushStretch{},
+		SetStage{},
+		FadeOutBy{},
 		GroupTracks{},
 		MoveFaders{},
 		AddMarker{},

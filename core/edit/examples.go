@@ -112,6 +112,8 @@ func examplesOfLevels() []Op {
 		DrawRamp{Line: of("c7"), From: second(5), To: second(8), Level: -18},
 		LiftStretch{Lines: []Line{of("c7")}, From: second(5), To: second(8), By: -6, Before: second(1), After: second(1)},
 		HushStretch{Clips: []string{"c3"}, From: second(2), To: second(3)},
+		SetStage{Tracks: []string{"t1"}, Stage: "compressor", Settings: map[string]any{"on": true, "ratio": 2.5}},
+		FadeOutBy{Clip: "c7", At: second(8)},
 		GroupTracks{Tracks: []string{"t2", "t6"}},
 		MoveFaders{Faders: []FaderMove{{Track: "t2", Level: -6}}},
 	}

@@ -15,6 +15,7 @@
 package fit
 
 import (
+	"fmt"
 	"math"
 	"slices"
 
@@ -118,6 +119,37 @@ type Fitted struct {
 	Length  audio.Frames `json:"length" doc:"How long it is"`
 	FadeOut audio.Frames `json:"fadeOut" doc:"How long the last sound is faded; 0: it dies away by itself"`
 	Unlike  float64      `json:"unlike" doc:"How much the worst of its joins differs from the piece itself: 0 not at all, 1 as much as a bar from its neighbour usually does"`
+}
+
+// From how unlike what it comes from a join can be noticed a little, and from when on plainly (common practice).
+const (
+	noticed = 0.35
+	plain   = 0.75
+)
+
+// Hidden says how well the joins are hidden.
+func (f Fitted) Hidden() string {
+	switch {
+	case len(f.Parts) == 1:
+		return "needs no join: its last sound is faded sooner"
+	case f.Unlike < noticed:
+		return "joins where the music repeats itself"
+	case f.Unlike < plain:
+		return "joins where it sounds alike"
+	}
+	return "joins that can be noticed: listen to them"
+}
+
+// Off says how far it is from a length that was asked for.
+func (f Fitted) Off(wanted audio.Frames) string {
+	by, word := f.Length-wanted, "longer"
+	if by < 0 {
+		by, word = -by, "shorter"
+	}
+	if by <= audio.Second/20 {
+		return "As asked"
+	}
+	return fmt.Sprintf("By %.2f s %s than asked, as its bars allow no nearer", by.Seconds(), word)
 }
 
 // Fit finds the best ways to bring a piece, whose sound is pcm, to a length: the best first and

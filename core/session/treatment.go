@@ -93,6 +93,27 @@ func Usual() Treatment {
 	}
 }
 
+// Whole is a treatment with the stages that are not there off, as they begin.
+func (t Treatment) Whole() Treatment {
+	usual := Usual()
+	if t.LowCut == (LowCut{}) {
+		t.LowCut = usual.LowCut
+	}
+	if t.Gate == (Gate{}) {
+		t.Gate = usual.Gate
+	}
+	if t.Expander == (Expander{}) {
+		t.Expander = usual.Expander
+	}
+	if t.Compressor == (Compressor{}) {
+		t.Compressor = usual.Compressor
+	}
+	if t.Limiter == (Limiter{}) {
+		t.Limiter = usual.Limiter
+	}
+	return t
+}
+
 // Off says whether the treatment changes nothing.
 func (t Treatment) Off() bool {
 	return !t.LowCut.On && !t.Gate.On && !t.Expander.On && !t.Compressor.On && !t.Limiter.On
@@ -104,54 +125,16 @@ func NewTreatment(t Treatment, where string) (Treatment, error) {
 	return t, t.validate(where)
 }
 
-// setting is a value with the bounds that its tags also say.
-type setting struct {
-	value, low, high float64
-	stage, name      string
-}
-
-func (s setting) check(where string) error {
-	if s.value >= s.low && s.value <= s.high {
-		return nil
-	}
-	return problem.New("setting-out-of-range", where,
-		"The setting %s of the %s goes from %g to %g; %g does not lie there.", s.name, s.stage, s.low, s.high, s.value)
-}
-
 // validate says which setting is out of its range. A stage that is not there has none.
 func (t Treatment) validate(where string) error {
-	var all []setting
-	if g := t.LowCut; g != (LowCut{}) {
-		all = append(all, setting{g.Corner, 20, 250, "lowCut", "corner"})
+	if c := t.Compressor; c != (Compressor{}) && c.Detector != Peaks && c.Detector != Level {
+		return problem.New("bad-detector", where+".compressor.detector", "A compressor goes by the peak or by the level, not by %q.", c.Detector)
 	}
-	if g := t.Gate; g != (Gate{}) {
-		all = append(all,
-			setting{float64(g.Open), -80, 0, "gate", "open"}, setting{float64(g.Close), -90, 0, "gate", "close"},
-			setting{float64(g.Attack), 0.1, 100, "gate", "attack"}, setting{float64(g.Hold), 0, 2000, "gate", "hold"},
-			setting{float64(g.Release), 5, 2000, "gate", "release"}, setting{float64(g.Range), 1, 120, "gate", "range"},
-			setting{float64(g.Ahead), 0, 50, "gate", "ahead"})
-	}
-	if e := t.Expander; e != (Expander{}) {
-		all = append(all,
-			setting{float64(e.Threshold), -80, 0, "expander", "threshold"}, setting{e.Ratio, 1, 10, "expander", "ratio"},
-			setting{float64(e.Attack), 0.1, 200, "expander", "attack"}, setting{float64(e.Release), 5, 2000, "expander", "release"},
-			setting{float64(e.Range), 1, 60, "expander", "range"})
-	}
-	if c := t.Compressor; c != (Compressor{}) {
-		all = append(all,
-			setting{float64(c.Threshold), -60, 0, "compressor", "threshold"}, setting{c.Ratio, 1, 20, "compressor", "ratio"},
-			setting{float64(c.Knee), 0, 24, "compressor", "knee"}, setting{float64(c.Attack), 0.1, 200, "compressor", "attack"},
-			setting{float64(c.Release), 5, 2000, "compressor", "release"}, setting{float64(c.MakeUp), -12, 24, "compressor", "makeUp"},
-			setting{float64(c.Speech), -80, 0, "compressor", "speech"})
-		if c.Detector != Peaks && c.Detector != Level {
-			return problem.New("bad-detector", where+".compressor.detector", "A compressor goes by the peak or by the level, not by %q.", c.Detector)
-		}
-	}
-	if l := t.Limiter; l != (Limiter{}) {
-		all = append(all, setting{float64(l.Ceiling), -20, 0, "limiter", "ceiling"}, setting{float64(l.Release), 5, 1000, "limiter", "release"})
-	}
-	for _, s := range all {
-		if err := s.check(where + "." + s.stage + "." + s.name); err != nil {
+	for _, stage := range []struct {
+		name string
+		of   any
+	}{{"lowCut", t.LowCut}, {"gate", t.Gate}, {"expander", t.Expander}, {"compressor", t.Compressor}, {"limiter", t.Limiter}} {
+		if err := withinRanges(stage.of, ranges[stage.name], stage.name, where+"."+stage.name); err != nil {
 			return err
 		}
 	}

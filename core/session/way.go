@@ -53,18 +53,8 @@ func (w Way) validate(where string) error {
 	if w.By != ByLead && w.By != ByDrop {
 		return problem.New("bad-way", where+".by", "A track makes way by a lead or by a drop, not by %q.", w.By)
 	}
-	for _, s := range []setting{
-		{w.Lead, 0, 30, "making way", "lead"},
-		{float64(w.Most), 0, 48, "making way", "most"},
-		{float64(w.Drop), 0, 48, "making way", "drop"},
-		{float64(w.Down), 20, 10000, "making way", "down"},
-		{float64(w.Up), 20, 20000, "making way", "up"},
-		{float64(w.Bridge), 0, 30000, "making way", "bridge"},
-		{float64(w.Stay), 0, 30000, "making way", "stay"},
-	} {
-		if err := s.check(where + "." + s.name); err != nil {
-			return err
-		}
+	if err := withinRanges(w, ranges["way"], "making way", where); err != nil {
+		return err
 	}
 	if err := validateEnvelope(w.Before, where+".before"); err != nil {
 		return err

@@ -14,6 +14,17 @@ type Spread struct {
 	Peaks  Histogram `json:"peaks" doc:"Of the highest sample of 10 ms, which gate and expander go by"`
 }
 
+// Ordinary is the level of ordinary speech as each detector of a compressor sees it, to a tenth of a dB; none if nobody speaks.
+func (s Spread) Ordinary() map[session.Detector]audio.DB {
+	out := map[session.Detector]audio.DB{}
+	for detector, h := range map[session.Detector]Histogram{session.Level: s.Levels, session.Peaks: s.Peaks} {
+		if len(h.Bins) > 0 {
+			out[detector] = audio.DB(math.Floor(10*float64(h.Ordinary)+0.5) / 10)
+		}
+	}
+	return out
+}
+
 // Histogram is how much of the time of speech lies at which level.
 type Histogram struct {
 	Lowest   audio.DB  `json:"lowest" doc:"dBFS at which the first bin begins; each is 1 dB wide"`

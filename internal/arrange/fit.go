@@ -23,9 +23,11 @@ type Fits struct {
 // FitWay is one of them.
 type FitWay struct {
 	fit.Fitted
-	Joins []audio.Frames `json:"joins" nullable:"false" doc:"Where, in session time, it goes from one part to the next"`
-	Used  bool           `json:"used" doc:"The clips are just so already"`
-	Op    edit.FitClips  `json:"op" doc:"The edit that does it"`
+	Joins  []audio.Frames `json:"joins" nullable:"false" doc:"Where, in session time, it goes from one part to the next"`
+	Used   bool           `json:"used" doc:"The clips are just so already"`
+	Hidden string         `json:"hidden" doc:"How well its joins are hidden, in words"`
+	Off    string         `json:"off" doc:"How far it is from the length that was asked for, in words"`
+	Op     edit.FitClips  `json:"op" doc:"The edit that does it"`
 }
 
 // Fits are the ways in which the piece of music that a clip is part of can be brought to end at a time; nothing changes. All who ask for the
@@ -66,7 +68,7 @@ func (a *Arranger) fits(ctx context.Context, episode, clip string, until audio.F
 	out := Fits{Version: version, Clips: ids, Start: first.Start, Length: last.End() - first.Start, Tempo: piece.Tempo, Bar: piece.Bar, Ways: []FitWay{}}
 	for _, w := range ways {
 		op := edit.FitClips{Kind: edit.Kind{Type: edit.TypeOf(edit.FitClips{})}, Clips: ids, Parts: w.Parts, FadeOut: w.FadeOut}
-		way := FitWay{Fitted: w, Op: op, Joins: []audio.Frames{}, Used: len(ids) == len(w.Parts)}
+		way := FitWay{Fitted: w, Op: op, Joins: []audio.Frames{}, Used: len(ids) == len(w.Parts), Hidden: w.Hidden(), Off: w.Off(until - first.Start)}
 		at := first.Start
 		for i, p := range w.Parts {
 			if way.Used {

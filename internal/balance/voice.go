@@ -3,6 +3,7 @@ package balance
 import (
 	"context"
 
+	"ruvel/core/audio"
 	"ruvel/core/edit"
 	"ruvel/core/problem"
 	"ruvel/core/session"
@@ -12,12 +13,13 @@ import (
 
 // Voice is what a track sounds like that is to be treated, and what could be done.
 type Voice struct {
-	Version   int64           `json:"version" doc:"That it is of"`
-	Spread    treat.Spread    `json:"spread" doc:"Of its levels before its treatment, after its low cut"`
-	Suggested LaidTreatment   `json:"suggested" doc:"The treatment that it has, with gate and compressor set for this voice"`
-	Starts    []LaidTreatment `json:"starts" nullable:"false" doc:"Treatments to begin with, laid for this voice"`
-	Without   float64         `json:"without" doc:"LUFS without its treatment, before line, fader and pan; -120 if that cannot be measured or it has none"`
-	With      float64         `json:"with" doc:"LUFS with it"`
+	Version   int64                         `json:"version" doc:"That it is of"`
+	Spread    treat.Spread                  `json:"spread" doc:"Of its levels before its treatment, after its low cut"`
+	Suggested LaidTreatment                 `json:"suggested" doc:"The treatment that it has, with gate and compressor set for this voice"`
+	Starts    []LaidTreatment               `json:"starts" nullable:"false" doc:"Treatments to begin with, laid for this voice"`
+	Without   float64                       `json:"without" doc:"LUFS without its treatment, before line, fader and pan; -120 if that cannot be measured or it has none"`
+	With      float64                       `json:"with" doc:"LUFS with it"`
+	Ordinary  map[session.Detector]audio.DB `json:"ordinary,omitempty" doc:"dBFS of ordinary speech as each detector sees it, to a tenth; left out if nobody speaks"`
 }
 
 // LaidTreatment is a treatment whose thresholds are laid for a voice.
@@ -60,6 +62,7 @@ func (b *Balancer) Voice(ctx context.Context, episode, track string, rev int64) 
 	}); err != nil {
 		return v, err
 	}
+	v.Ordinary = v.Spread.Ordinary()
 	if v.Without, v.With, err = plan.Treated(track); err != nil {
 		return v, err
 	}

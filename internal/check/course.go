@@ -16,16 +16,17 @@ import (
 
 // Along is the loudness of an episode over time.
 type Along struct {
-	Version   int64           `json:"version" doc:"That it is of"`
-	Whole     loudness.Result `json:"whole"`
-	Target    loudness.Target `json:"target"`
-	Low       float64         `json:"low" doc:"LUFS, the lower end of the loudness range"`
-	High      float64         `json:"high" doc:"LUFS, the upper end of it"`
-	Momentary []byte          `json:"momentary" doc:"LUFS over 400 ms up to the end of each 100 ms, in hundredths, int16 little-endian; -12000 where there is nothing"`
-	ShortTerm []byte          `json:"shortTerm" doc:"The same over 3 s"`
-	SoFar     []byte          `json:"soFar" doc:"The gated loudness of all up to the end of each second"`
-	TruePeak  []byte          `json:"truePeak" doc:"The highest true peak of each 100 ms, dBTP, in the same form"`
-	Spoken    []session.Span  `json:"spoken" nullable:"false" doc:"Where somebody is heard to speak"`
+	Version   int64            `json:"version" doc:"That it is of"`
+	Whole     loudness.Result  `json:"whole"`
+	Target    loudness.Target  `json:"target"`
+	Verdict   loudness.Verdict `json:"verdict" doc:"How it stands to the target"`
+	Low       float64          `json:"low" doc:"LUFS, the lower end of the loudness range"`
+	High      float64          `json:"high" doc:"LUFS, the upper end of it"`
+	Momentary []byte           `json:"momentary" doc:"LUFS over 400 ms up to the end of each 100 ms, in hundredths, int16 little-endian; -12000 where there is nothing"`
+	ShortTerm []byte           `json:"shortTerm" doc:"The same over 3 s"`
+	SoFar     []byte           `json:"soFar" doc:"The gated loudness of all up to the end of each second"`
+	TruePeak  []byte           `json:"truePeak" doc:"The highest true peak of each 100 ms, dBTP, in the same form"`
+	Spoken    []session.Span   `json:"spoken" nullable:"false" doc:"Where somebody is heard to speak"`
 }
 
 // coursePatience is how long an answer waits for the mix to be measured.
@@ -48,7 +49,7 @@ func (c *Checker) Course(ctx context.Context, episode string, rev int64) (out Al
 	if !there {
 		return out, problem.New("being-measured", "episode", "The mix is still being measured. Wait a moment.")
 	}
-	out = Along{Version: p.Version, Whole: m.Loudness, Target: doc.Goal()}
+	out = Along{Version: p.Version, Whole: m.Loudness, Target: doc.Goal(), Verdict: doc.Goal().Judge(m.Loudness)}
 	out.Low, out.High = loudness.RangeOf(m.Sum)
 	course := loudness.Along(m.Sum)
 	out.Momentary, out.ShortTerm, out.SoFar, out.TruePeak = hundredths(course.Momentary), hundredths(course.ShortTerm), hundredths(course.SoFar), hundredths(peaksOf(m))

@@ -48,7 +48,7 @@ func nobodys(thing string) string {
 
 // ofNoShow are the operations that are about nothing of a show.
 var ofNoShow = []string{
-	"list-shows", "add-show", "list-leads", "list-ways", "list-rules", "list-targets", "list-formats", "list-hosts", "list-licences", "usual-treatment",
+	"list-shows", "add-show", "list-leads", "list-ways", "list-rules", "list-targets", "list-formats", "list-hosts", "list-licences", "usual-treatment", "list-ranges",
 	"get-recording", "get-stand-in", "search-shelf", "hear-piece", "get-piece-peaks", "read-markers", "get-health",
 	"get-peaks", // names sounds in a form of its own, and is tried below
 }

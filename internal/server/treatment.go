@@ -44,6 +44,10 @@ const courseTime = 150 * time.Millisecond
 func (s *Server) treatmentRoutes(api huma.API) {
 	route(s, api, operation("GET", "/treatment", "usual-treatment", "The treatment of a track to begin with: all stages off, with the settings that they have when they are switched on"),
 		func(context.Context, *empty) (*body[session.Treatment], error) { return answer(session.Usual(), nil) })
+	route(s, api, operation("GET", "/ranges", "list-ranges", "Where the settings of the stages of a treatment and of making way lie, by stage or the word way, and by setting"),
+		func(context.Context, *empty) (*body[map[string]map[string]session.Range], error) {
+			return answer(session.Ranges(), nil)
+		})
 	route(s, api, operation("GET", "/episodes/{episode}/tracks/{track}/voice", "get-voice",
 		"How the levels of a track are spread, where thresholds could lie, and how loud it is with and without its treatment"),
 		func(ctx context.Context, in *struct {

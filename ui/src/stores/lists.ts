@@ -9,6 +9,8 @@ export const useLists = defineStore("lists", () => {
   const licences = ref<Schema["Licence"][]>([]);
   /** The settings that the stages of a treatment begin with. */
   const treatment = ref<Schema["Treatment"]>();
+  /** Where the settings of its stages and of making way lie, by stage or "way", and by setting. */
+  const ranges = ref<Record<string, Record<string, Schema["Range"]>>>();
 
   /** Asks for the lists that are not there yet. Throws a Refusal. */
   async function load(): Promise<void> {
@@ -16,9 +18,15 @@ export const useLists = defineStore("lists", () => {
       targets.value.length > 0 || ask(api.GET("/targets")).then((l) => (targets.value = l ?? [])),
       formats.value.length > 0 || ask(api.GET("/formats")).then((l) => (formats.value = l ?? [])),
       treatment.value !== undefined || ask(api.GET("/treatment")).then((t) => (treatment.value = t)),
+      ranges.value !== undefined || ask(api.GET("/ranges")).then((r) => (ranges.value = r)),
       licences.value.length > 0 || ask(api.GET("/licences")).then((l) => (licences.value = l ?? [])),
     ]);
   }
 
-  return { targets, formats, licences, treatment, load };
+  /** Where a setting lies; anywhere, as long as that is not known. */
+  function range(of: string, setting: string): Schema["Range"] {
+    return ranges.value?.[of]?.[setting] ?? { low: -Infinity, high: Infinity };
+  }
+
+  return { targets, formats, licences, treatment, range, load };
 });

@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, shallowRef, watch } from "vue";
 import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/context";
 import ValueField from "../../desk/widgets/ValueField.vue";
-import { lengthText, parseTime, RATE, timeText } from "../../model/units";
+import { parseTime, RATE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useAsked } from "../../talk/asked";
 
@@ -87,31 +87,13 @@ function triedAt(way: Way, join: number): string {
   return `/episodes/${session.open?.episode}/try?${query.toString()}`;
 }
 
-/** How well the joins are hidden, in words. */
-function hidden(way: Way): string {
-  if (way.joins.length === 0) return "needs no join: its last sound is faded sooner";
-  if (way.unlike < 0.35) return "joins where the music repeats itself";
-  return way.unlike < 0.75 ? "joins where it sounds alike" : "joins that can be noticed: listen to them";
-}
-
-function off(way: Way): string {
-  const by = way.length - wanted.value;
-  if (Math.abs(by) <= 0.05 * RATE) return "As asked";
-  return `By ${lengthText(Math.abs(by))} ${by > 0 ? "longer" : "shorter"} than asked, as its bars allow no nearer`;
-}
-
 function loop(): void {
   if (clip.value) void session.edit({ type: "loop-clip", clip: clip.value, length: Math.round(wanted.value) });
 }
 
 function fadeThere(): void {
-  const c = named.value;
-  if (!clip.value || !c) return;
-  const end = Math.round(now.value.start + wanted.value);
-  const gesture = crypto.randomUUID();
-  void session.edit({ type: "trim-clips", trims: [{ clip: clip.value, edge: "end", at: end }] }, gesture);
-  const length = Math.min(3 * RATE, Math.round((end - c.start) / 2));
-  void session.edit({ type: "set-fades", fades: [{ clip: clip.value, out: { length, shape: "smooth" } }] }, gesture);
+  const at = Math.round(now.value.start + wanted.value);
+  if (clip.value) void session.edit({ type: "fade-out-by", clip: clip.value, at });
 }
 </script>
 
@@ -149,7 +131,7 @@ function fadeThere(): void {
         <h3>
           {{ i === 0 ? "The best way" : "Another way" }} <span class="figures">{{ timeText(way.length) }}</span>
         </h3>
-        <p class="soft">{{ off(way) }}; {{ hidden(way) }}.</p>
+        <p class="soft">{{ way.off }}; {{ way.hidden }}.</p>
         <div v-for="(join, k) in way.joins" :key="join" class="join">
           <button
             class="row-button"

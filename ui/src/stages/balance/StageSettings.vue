@@ -5,6 +5,7 @@ import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { makeUpOf } from "../../drawing/level";
 import { figure } from "../../model/units";
 import Tick from "../../talk/Tick.vue";
+import { useLists } from "../../stores/lists";
 import type { Setting, Stage, Values } from "./stages";
 
 /** A stage of a treatment: whether it is on, and its settings. */
@@ -16,6 +17,7 @@ const props = defineProps<{
   set: (values: Values, gesture?: string) => Promise<unknown>;
 }>();
 
+const lists = useLists();
 const on = computed(() => props.values.on === true);
 const compressor = computed(() =>
   props.stage.key === "compressor" ? (props.values as unknown as Parameters<typeof makeUpOf>[0]) : undefined,
@@ -24,8 +26,14 @@ const value = (s: Setting) =>
   s.key === "makeUp" && compressor.value ? makeUpOf(compressor.value) : props.values[s.key];
 const shown = computed(() => props.stage.settings.filter((s) => s.key !== "makeUp" || !compressor.value?.auto));
 
+/** Pixels of a slider are few: what goes far goes in larger steps. */
+const FAR = 500;
+const range = (s: Setting) => lists.range(props.stage.key, s.key);
+const step = (s: Setting) => s.step ?? (range(s).high > FAR ? 5 : 0.5);
+
 function type(s: Setting, typed: number, gesture?: string): void {
-  void props.set({ [s.key]: Math.min(s.max, Math.max(s.min, typed)) }, gesture);
+  const { low, high } = range(s);
+  void props.set({ [s.key]: Math.min(high, Math.max(low, typed)) }, gesture);
 }
 </script>
 
@@ -42,9 +50,9 @@ function type(s: Setting, typed: number, gesture?: string): void {
       :value="value(s) as number"
       :text="s.text(value(s) as number)"
       :parse="s.parse"
-      :min="s.min"
-      :max="s.max"
-      :step="s.step"
+      :min="range(s).low"
+      :max="range(s).high"
+      :step="step(s)"
       :normal="usual[s.key] as number"
       @change="(v: number, g?: string) => type(s, v, g)"
     />

@@ -49,28 +49,14 @@ watch(heard, () => void voices.look(props.track.id).catch(tell), {
 function change(stage: Stage["key"], make: Values | ((now: Values) => Values), gesture?: string): Promise<unknown> {
   const ids = many.value;
   const { id } = props.track;
+  const ordinary = voice.value?.ordinary;
   return session.edit((document) => {
     const track = trackIn(document, id);
     if (!track) throw gone("The track");
-    const before = { ...lists.treatment!, ...track.treatment };
-    const own = before[stage] as unknown as Values;
-    const values = typeof make === "function" ? make(own) : make;
-    const now = { ...own, ...values };
-    // The two thresholds of a gate push each other along.
-    if (stage === "gate" && "open" in values) now.close = Math.min(now.close as number, now.open as number);
-    if (stage === "gate" && "close" in values) now.open = Math.max(now.close as number, now.open as number);
-    if (stage === "compressor" && ("auto" in values || "detector" in values)) {
-      now.speech = speechAs(now.detector as string) ?? now.speech!;
-    }
-    const treatment = { ...before, [stage]: now };
-    return { type: "set-tracks", tracks: ids.map((id) => ({ track: id, treatment })) };
+    const own = { ...lists.treatment!, ...track.treatment }[stage] as unknown as Values;
+    const settings = typeof make === "function" ? make(own) : make;
+    return { type: "set-stage", tracks: [id, ...ids.filter((t) => t !== id)], stage, settings, ordinary };
   }, gesture);
-}
-
-/** The level of ordinary speech, as a detector sees it. */
-function speechAs(detector: string): number | undefined {
-  const h = detector === "peak" ? voice.value?.spread.peaks : voice.value?.spread.levels;
-  return h && h.bins.length > 0 ? Math.round(10 * h.ordinary) / 10 : undefined;
 }
 
 const marksIn = (t: Schema["Treatment"] | undefined) => JSON.stringify(marksOf({ ...lists.treatment!, ...t }));

@@ -5,6 +5,7 @@ import { newGesture, startDrag } from "../../desk/widgets/drag";
 import { figure } from "../../model/units";
 import { marksOf, outlineOf, outOf, shareOver, type Mark } from "./curve";
 import CurveDot from "./CurveDot.vue";
+import { useLists } from "../../stores/lists";
 
 /**
  * What a treatment at rest makes of a steady level, from left to right as it comes in, upwards as it goes out. Along the
@@ -15,6 +16,7 @@ const props = defineProps<{
   treatment: Schema["Treatment"];
   spread: Schema["Spread"] | undefined;
 }>();
+const lists = useLists();
 const emit = defineEmits<{
   /** A threshold is to be somewhere else; the value is made of the one that it has when that is done. */
   threshold: [stage: Mark["stage"], key: string, value: (now: number) => number, gesture?: string];
@@ -83,9 +85,11 @@ function key(mark: Mark, event: KeyboardEvent): void {
   emit("threshold", mark.stage, mark.key, (now) => within(mark, now + step));
 }
 
+const lowestOf = (mark: Mark) => lists.range(mark.stage, mark.key).low;
+
 /** A level where a threshold can be, to a tenth of a dB. */
 function within(mark: Mark, level: number): number {
-  return Math.round(Math.max(mark.min, Math.min(0, level)) * 10) / 10;
+  return Math.round(Math.max(lowestOf(mark), Math.min(0, level)) * 10) / 10;
 }
 </script>
 
@@ -120,7 +124,7 @@ function within(mark: Mark, level: number): number {
         role="slider"
         :aria-label="`Threshold of the ${m.stage}`"
         :aria-valuenow="m.at"
-        :aria-valuemin="m.min"
+        :aria-valuemin="lowestOf(m)"
         aria-valuemax="0"
         :aria-valuetext="`${figure(m.at)} dB`"
         :data-mark="m.stage"

@@ -4,6 +4,7 @@ import type { Schema } from "../../api/client";
 import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { bridgeOf } from "../../drawing/way";
 import { figure, lengthText, parseLevel, parseTime, RATE } from "../../model/units";
+import { useLists } from "../../stores/lists";
 import { useSession } from "../../stores/session";
 import Tick from "../../talk/Tick.vue";
 
@@ -16,6 +17,7 @@ const props = defineProps<{
   set: (change: Partial<Schema["Way"]>, gesture?: string) => Promise<unknown>;
 }>();
 const session = useSession();
+const lists = useLists();
 const details = ref(false);
 
 type Key = "lead" | "most" | "drop" | "down" | "up" | "bridge" | "stay";
@@ -24,9 +26,9 @@ interface Row {
   label: string;
   text: (value: number) => string;
   parse: (text: string) => number | undefined;
-  /** What the slider goes from and to, and what can be typed. */
-  slides: [low: number, high: number, step: number];
-  held: [low: number, high: number];
+  /** What the slider goes from and to; left out: all that can be typed. */
+  slides?: [low: number, high: number];
+  step: number;
   seen: () => boolean;
 }
 
@@ -49,18 +51,16 @@ const ROWS: Row[] = [
     label: "Voice lead",
     text: (v) => `${figure(v)} LU`,
     parse: (text) => parseLevel(text.replace(/lu\s*$/i, "")),
-    slides: [0, 30, 0.5],
-    held: [0, 30],
+    step: 0.5,
     seen: byLead,
   },
-  { key: "most", label: "At most", text: down, parse: parseDown, slides: [0, 48, 0.5], held: [0, 48], seen: byLead },
+  { key: "most", label: "At most", text: down, parse: parseDown, step: 0.5, seen: byLead },
   {
     key: "drop",
     label: "Drop",
     text: down,
     parse: parseDown,
-    slides: [0, 48, 0.5],
-    held: [0, 48],
+    step: 0.5,
     seen: () => !byLead(),
   },
   {
@@ -68,8 +68,8 @@ const ROWS: Row[] = [
     label: "Down in",
     text: length,
     parse: parseLength,
-    slides: [100, 3000, 50],
-    held: [20, 10000],
+    slides: [100, 3000],
+    step: 50,
     seen: () => true,
   },
   {
@@ -77,8 +77,8 @@ const ROWS: Row[] = [
     label: "Up in",
     text: length,
     parse: parseLength,
-    slides: [100, 6000, 50],
-    held: [20, 20000],
+    slides: [100, 6000],
+    step: 50,
     seen: () => true,
   },
   {
@@ -86,8 +86,8 @@ const ROWS: Row[] = [
     label: "Pauses",
     text: (v) => `< ${length(v)}`,
     parse: parseLength,
-    slides: [0, 10000, 100],
-    held: [0, 30000],
+    slides: [0, 10000],
+    step: 100,
     seen: () => true,
   },
   {
@@ -95,8 +95,8 @@ const ROWS: Row[] = [
     label: "Up at least",
     text: length,
     parse: parseLength,
-    slides: [0, 6000, 100],
-    held: [0, 30000],
+    slides: [0, 6000],
+    step: 100,
     seen: () => details.value,
   },
 ];
@@ -104,7 +104,8 @@ const rows = computed(() => ROWS.filter((r) => r.seen()));
 const bridged = computed(() => bridgeOf(props.way));
 
 function type(r: Row, value: number, gesture?: string): void {
-  void props.set({ [r.key]: Math.min(r.held[1], Math.max(r.held[0], value)) }, gesture);
+  const { low, high } = lists.range("way", r.key);
+  void props.set({ [r.key]: Math.min(high, Math.max(low, value)) }, gesture);
 }
 
 function isFor(id: string): boolean {
@@ -139,9 +140,9 @@ function choose(id: string, wanted: boolean): Promise<unknown> | void {
     :value="way[r.key]"
     :text="r.text(way[r.key])"
     :parse="r.parse"
-    :min="r.slides[0]"
-    :max="r.slides[1]"
-    :step="r.slides[2]"
+    :min="r.slides?.[0] ?? lists.range('way', r.key).low"
+    :max="r.slides?.[1] ?? lists.range('way', r.key).high"
+    :step="r.step"
     :normal="usual?.[r.key]"
     @change="(v: number, g?: string) => type(r, v, g)"
   />

@@ -7,15 +7,14 @@ export interface Mark {
   /** Its name among the settings of the stage. */
   key: string;
   at: number;
-  min: number;
 }
 
 /** The thresholds of the stages that are on, in their order. */
 export function marksOf({ gate, expander, compressor }: Schema["Treatment"]): Mark[] {
   const all: (Mark | undefined)[] = [
-    gate?.on ? { stage: "gate", key: "open", at: gate.open, min: -80 } : undefined,
-    expander?.on ? { stage: "expander", key: "threshold", at: expander.threshold, min: -80 } : undefined,
-    compressor?.on ? { stage: "compressor", key: "threshold", at: compressor.threshold, min: -60 } : undefined,
+    gate?.on ? { stage: "gate", key: "open", at: gate.open } : undefined,
+    expander?.on ? { stage: "expander", key: "threshold", at: expander.threshold } : undefined,
+    compressor?.on ? { stage: "compressor", key: "threshold", at: compressor.threshold } : undefined,
   ];
   return all.filter((m) => m !== undefined);
 }

@@ -5,9 +5,8 @@ import { figure, parseLevel } from "../../model/units";
 export interface Setting {
   key: string;
   name: string;
-  min: number;
-  max: number;
-  step: number;
+  /** Left out: by how far it goes. */
+  step?: number;
   text: (value: number) => string;
   parse: (text: string) => number | undefined;
 }
@@ -29,33 +28,26 @@ function number(text: string): number | undefined {
   return Number.isFinite(value) ? value : undefined;
 }
 
-const level = (key: string, name: string, min: number, max: number): Setting => ({
+const level = (key: string, name: string): Setting => ({
   key,
   name,
-  min,
-  max,
   step: 0.5,
   text: (v) => `${figure(v)} dB`,
   parse: parseLevel,
 });
-const time = (key: string, name: string, min: number, max: number): Setting => ({
+const time = (key: string, name: string): Setting => ({
   key,
   name,
-  min,
-  max,
-  step: max > 500 ? 5 : 0.5,
   text: (v) => `${Math.round(v * 10) / 10} ms`,
   parse: number,
 });
-const ratio = (max: number): Setting => ({
+const ratio: Setting = {
   key: "ratio",
   name: "Ratio",
-  min: 1,
-  max,
   step: 0.1,
   text: (v) => `${v.toFixed(1)}:1`,
   parse: number,
-});
+};
 
 /** In the order in which the sound goes through them. */
 export const STAGES: Stage[] = [
@@ -63,22 +55,20 @@ export const STAGES: Stage[] = [
     key: "lowCut",
     name: "Low cut",
     does: "takes rumble away",
-    settings: [
-      { key: "corner", name: "Below", min: 20, max: 250, step: 5, text: (v) => `${Math.round(v)} Hz`, parse: number },
-    ],
+    settings: [{ key: "corner", name: "Below", step: 5, text: (v) => `${Math.round(v)} Hz`, parse: number }],
   },
   {
     key: "gate",
     name: "Gate",
     does: "closes where nothing is said",
     settings: [
-      level("open", "Opens at", -80, 0),
-      level("close", "Closes at", -90, 0),
-      level("range", "By", 1, 120),
-      time("attack", "Attack", 0.1, 100),
-      time("hold", "Hold", 0, 2000),
-      time("release", "Release", 5, 2000),
-      time("ahead", "Ahead", 0, 50),
+      level("open", "Opens at"),
+      level("close", "Closes at"),
+      level("range", "By"),
+      time("attack", "Attack"),
+      time("hold", "Hold"),
+      time("release", "Release"),
+      time("ahead", "Ahead"),
     ],
   },
   {
@@ -86,11 +76,11 @@ export const STAGES: Stage[] = [
     name: "Expander",
     does: "makes soft things softer",
     settings: [
-      level("threshold", "Under", -80, 0),
-      ratio(10),
-      level("range", "At most", 1, 60),
-      time("attack", "Attack", 0.1, 200),
-      time("release", "Release", 5, 2000),
+      level("threshold", "Under"),
+      ratio,
+      level("range", "At most"),
+      time("attack", "Attack"),
+      time("release", "Release"),
     ],
   },
   {
@@ -98,18 +88,18 @@ export const STAGES: Stage[] = [
     name: "Compressor",
     does: "makes loud things softer",
     settings: [
-      level("threshold", "Over", -60, 0),
-      ratio(20),
-      level("knee", "Knee", 0, 24),
-      time("attack", "Attack", 0.1, 200),
-      time("release", "Release", 5, 2000),
-      level("makeUp", "Make-up", -12, 24),
+      level("threshold", "Over"),
+      ratio,
+      level("knee", "Knee"),
+      time("attack", "Attack"),
+      time("release", "Release"),
+      level("makeUp", "Make-up"),
     ],
   },
   {
     key: "limiter",
     name: "Limiter",
     does: "keeps a ceiling",
-    settings: [level("ceiling", "Ceiling", -20, 0), time("release", "Release", 5, 1000)],
+    settings: [level("ceiling", "Ceiling"), time("release", "Release")],
   },
 ];

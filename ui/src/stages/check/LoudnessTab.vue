@@ -20,10 +20,7 @@ watch(
 const whole = computed(() => loudness.along?.whole);
 const target = computed(() => loudness.along?.target);
 const lufs = (v: number | undefined) => (v === undefined || v <= NOTHING ? "–" : figure(v));
-const within = computed(() => {
-  if (!whole.value || !target.value) return true;
-  return Math.abs(whole.value.integrated - target.value.integrated) <= target.value.tolerance;
-});
+const verdict = computed(() => loudness.along?.verdict);
 
 /** Rows of some seconds, as many as can be read. */
 const rows = computed(() => {
@@ -50,7 +47,7 @@ const rows = computed(() => {
   <template v-else>
     <dl>
       <dt>Whole show</dt>
-      <dd class="figures" :class="{ alarm: !within }" data-loudness="whole">{{ lufs(whole.integrated) }} LUFS</dd>
+      <dd class="figures" :class="{ alarm: verdict?.loud }" data-loudness="whole">{{ lufs(whole.integrated) }} LUFS</dd>
       <dt>Target</dt>
       <dd class="figures">{{ lufs(target!.integrated) }} ±{{ target!.tolerance }} LUFS</dd>
       <dt>Range</dt>
@@ -65,7 +62,7 @@ const rows = computed(() => {
       <dt>Loudest 3 s</dt>
       <dd class="figures">{{ lufs(whole.maxShortTerm) }} LUFS</dd>
       <dt>True peak</dt>
-      <dd class="figures" :class="{ alarm: whole.truePeak > target!.truePeak }">
+      <dd class="figures" :class="{ alarm: verdict?.over }">
         {{ figure(whole.truePeak) }} dBTP <span class="soft">under {{ figure(target!.truePeak) }}</span>
       </dd>
     </dl>
