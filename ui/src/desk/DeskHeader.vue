@@ -148,7 +148,7 @@ header {
 .brand {
   padding-right: 16px;
   border-right: 1px solid var(--rule-strong);
-  font-size: 18px;
+  font-size: var(--type-title);
   font-weight: 700;
   line-height: 34px;
   color: inherit;
@@ -158,7 +158,7 @@ header {
   display: grid;
   width: 210px;
   padding-left: 6px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .title {
   padding: 0;
@@ -197,10 +197,10 @@ nav {
   margin-left: 6px;
   padding: 0 5px;
   border: 1px solid var(--rule-strong);
-  border-radius: 9px;
+  border-radius: var(--radius-bubble);
   background: var(--sheet);
   color: var(--ink);
-  font-size: 11.5px;
+  font-size: var(--type-caption);
   line-height: 17px;
   font-family: var(--figures);
   text-align: center;
@@ -209,7 +209,7 @@ nav {
   width: 9px;
   height: 9px;
   border: 1.5px solid var(--ink-soft);
-  border-radius: 50%;
+  border-radius: var(--radius-round);
 }
 .mark.begun {
   background: var(--ink-soft);
@@ -221,7 +221,7 @@ nav {
   background: var(--ink);
 }
 .kept {
-  font-size: 12px;
+  font-size: var(--type-small);
   white-space: nowrap;
 }
 .help {

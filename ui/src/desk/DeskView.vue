@@ -183,7 +183,7 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
   display: grid;
   place-items: center;
   background: var(--veil);
-  font-size: 180px;
+  font-size: var(--type-count);
   font-weight: 700;
   pointer-events: none;
 }
@@ -229,7 +229,7 @@ aside {
   place-items: end center;
   padding-bottom: 90px;
   border: 2px dashed var(--voice);
-  border-radius: 12px;
+  border-radius: var(--radius-large);
   background: var(--shade);
   pointer-events: none;
 }

@@ -57,11 +57,11 @@ section {
   margin-top: 28px;
 }
 h2 {
-  font-size: 16px;
+  font-size: var(--type-head);
 }
 p {
   margin: 2px 0 8px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .plain-list > li {
   padding: 10px 0;
@@ -82,7 +82,7 @@ p {
 .changes {
   margin: 6px 0 0;
   padding-left: 20px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .head + .changes {
   list-style: disc;

@@ -166,7 +166,7 @@ header {
 }
 .brand {
   color: inherit;
-  font-size: 18px;
+  font-size: var(--type-title);
   font-weight: 700;
   text-decoration: none;
 }
@@ -188,7 +188,7 @@ main > * {
   margin-bottom: 16px;
 }
 .title h1 {
-  font-size: 24px;
+  font-size: var(--type-page);
 }
 .title p {
   grid-row: 2;
@@ -214,10 +214,10 @@ main > * {
 }
 .also {
   margin-top: 26px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .also h2 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .problem {
   color: var(--alarm);

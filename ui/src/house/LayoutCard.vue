@@ -91,11 +91,11 @@ li {
   gap: 14px;
 }
 h2 {
-  font-size: 17px;
+  font-size: var(--type-question);
 }
 .head .soft {
   flex: 1;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .acts {
   display: flex;
@@ -120,8 +120,8 @@ h2 {
   height: 22px;
   padding: 0 4px;
   border: 1.5px dashed var(--voice);
-  border-radius: 4px;
-  font-size: 11px;
+  border-radius: var(--radius-small);
+  font-size: var(--type-key);
   line-height: 19px;
   text-align: center;
 }
@@ -129,7 +129,7 @@ h2 {
   position: absolute;
   right: 0;
   bottom: -14px;
-  font-size: 11px;
+  font-size: var(--type-key);
 }
 dl {
   display: grid;
@@ -137,7 +137,7 @@ dl {
   align-content: start;
   gap: 4px 10px;
   margin: 0;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 dt {
   color: var(--ink-soft);

@@ -87,17 +87,17 @@ li {
   background: var(--sheet);
 }
 .number {
-  font-size: 19px;
+  font-size: var(--type-clock);
   font-weight: 600;
   color: var(--ink-soft);
 }
 .what {
   display: grid;
   min-width: 0;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .name {
-  font-size: 15px;
+  font-size: var(--type-lead);
   font-weight: 700;
 }
 .figures {
@@ -109,9 +109,9 @@ li {
 .state.done {
   padding: 2px 10px;
   border: 1px solid var(--voice);
-  border-radius: 12px;
+  border-radius: var(--radius-large);
   color: var(--voice);
-  font-size: 12px;
+  font-size: var(--type-small);
   justify-self: start;
   white-space: nowrap;
 }

@@ -158,7 +158,7 @@ header {
   border-bottom: 1px solid var(--rule-strong);
 }
 .brand {
-  font-size: 18px;
+  font-size: var(--type-title);
 }
 .search {
   width: 320px;
@@ -171,7 +171,7 @@ nav {
 }
 nav h2 {
   margin: 0 10px 8px;
-  font-size: 12px;
+  font-size: var(--type-small);
   font-weight: 400;
   color: var(--ink-soft);
 }
@@ -183,14 +183,14 @@ nav h2 {
   border-radius: var(--radius);
   color: inherit;
   text-decoration: none;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .show.current {
   border-left-color: var(--ink);
   background: var(--paper);
 }
 .show .name {
-  font-size: 14px;
+  font-size: var(--type-body);
   font-weight: 700;
 }
 nav .plain-button {
@@ -207,7 +207,7 @@ main {
   margin-bottom: 14px;
 }
 .title h2 {
-  font-size: 24px;
+  font-size: var(--type-page);
 }
 .title .filled,
 .opener {

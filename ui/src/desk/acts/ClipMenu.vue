@@ -111,7 +111,7 @@ onClickOutside(list, () => (desk.menu.value = undefined));
   border-radius: var(--radius);
   background: var(--sheet);
   box-shadow: 0 6px 24px var(--shade);
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .group + .group {
   margin-top: 4px;
@@ -145,7 +145,7 @@ kbd::after {
 }
 kbd {
   color: var(--ink-soft);
-  font-size: 11px;
+  font-size: var(--type-key);
   line-height: 20px;
 }
 </style>

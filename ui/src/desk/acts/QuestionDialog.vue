@@ -81,10 +81,10 @@ label input.figures {
   width: 110px;
   padding: 4px 8px;
   border: 1px solid var(--rule-strong);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--sheet);
   color: inherit;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 input[aria-invalid] {
   border-color: var(--alarm) !important;

@@ -33,7 +33,7 @@ dl {
   margin: 14px 0 0;
   max-height: 56vh;
   overflow: auto;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 dl div {
   display: flex;

@@ -31,6 +31,6 @@ function add(part: Part): void {
   display: flex;
   gap: 6px;
   padding: 8px 18px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 </style>

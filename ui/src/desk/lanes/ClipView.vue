@@ -213,7 +213,7 @@ function menu(event: MouseEvent): void {
   position: absolute;
   top: 5px;
   padding: 1px;
-  border-radius: 6px;
+  border-radius: var(--radius-clip);
   touch-action: none;
   cursor: grab;
   contain: layout size style;
@@ -223,7 +223,7 @@ function menu(event: MouseEvent): void {
   z-index: 2;
 }
 .clip.narrow {
-  border-radius: 2px;
+  border-radius: var(--radius-point);
 }
 .head {
   height: 18px;

@@ -112,7 +112,7 @@ path {
   width: 11px;
   height: 11px;
   border: 1.5px solid var(--ink);
-  border-radius: 50%;
+  border-radius: var(--radius-round);
   background: var(--sheet);
   pointer-events: all;
   cursor: ew-resize;

@@ -52,6 +52,6 @@ function show(tab: GatherTab): void {
   gap: 8px;
 }
 h2 {
-  font-size: 18px;
+  font-size: var(--type-title);
 }
 </style>

@@ -106,9 +106,9 @@ function drag(event: PointerEvent, end: boolean): void {
   overflow: hidden;
   padding: 2px 4px;
   border: 1.5px dashed var(--rule-strong);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: repeating-linear-gradient(-45deg, transparent 0 7px, var(--rule) 7px 8px);
-  font-size: 12px;
+  font-size: var(--type-small);
   cursor: grab;
 }
 .voice {
@@ -123,7 +123,7 @@ function drag(event: PointerEvent, end: boolean): void {
 .name {
   max-width: 100%;
   padding: 0 5px;
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: var(--sheet);
   font-weight: 600;
 }

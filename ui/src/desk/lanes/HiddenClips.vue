@@ -43,10 +43,10 @@ function bringUp(id: string): void {
   min-width: 14px;
   padding: 0 4px;
   border: 1px dashed var(--ink);
-  border-radius: 3px;
+  border-radius: var(--radius-chip);
   background: var(--sheet);
   color: var(--ink);
-  font-size: 10.5px;
+  font-size: var(--type-note);
   line-height: 12px;
   text-align: left;
   cursor: pointer;

@@ -64,28 +64,28 @@ function choose(lead: string): void {
 }
 h3 {
   grid-column: 1 / 3;
-  font-size: 13.5px;
+  font-size: var(--type-label);
   white-space: nowrap;
 }
 small {
   font-weight: 400;
-  font-size: 11.5px;
+  font-size: var(--type-caption);
 }
 .numbers {
   margin: 0;
-  font-size: 11px;
+  font-size: var(--type-key);
   line-height: 15px;
   white-space: nowrap;
 }
 .numbers strong {
   display: block;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .progress {
   position: absolute;
   right: 8px;
   top: 7px;
   background: var(--sheet);
-  font-size: 10.5px;
+  font-size: var(--type-note);
 }
 </style>

@@ -165,7 +165,7 @@ canvas {
   left: 2px;
   padding: 0 2px;
   background: var(--sheet);
-  font-size: 10px;
+  font-size: var(--type-axis);
   line-height: 12px;
   color: var(--ink-soft);
   pointer-events: none;
@@ -175,7 +175,7 @@ canvas {
   width: fit-content;
   margin: 20px 14px 0;
   background: var(--sheet);
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .miss {
   position: absolute;
@@ -183,10 +183,10 @@ canvas {
   display: block;
   padding: 0 4px;
   border: 0;
-  border-radius: 3px;
+  border-radius: var(--radius-chip);
   background: var(--sheet);
   color: var(--alarm);
-  font-size: 11.5px;
+  font-size: var(--type-caption);
   font-weight: 700;
   line-height: 15px;
   cursor: pointer;

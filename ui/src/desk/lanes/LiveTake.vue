@@ -65,7 +65,7 @@ watch(() => [recorder.wave.grown, span.value.width, span.value.from], draw, { fl
   z-index: 4;
   overflow: hidden;
   border: 1.5px dashed var(--alarm);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--voice-wash);
   pointer-events: none;
 }
@@ -74,7 +74,7 @@ watch(() => [recorder.wave.grown, span.value.width, span.value.from], draw, { fl
   padding: 0 6px;
   background: var(--voice);
   color: var(--ink-inverse);
-  font-size: 11px;
+  font-size: var(--type-key);
   line-height: 18px;
 }
 canvas {

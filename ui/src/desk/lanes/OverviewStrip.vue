@@ -161,7 +161,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
 .strip {
   position: relative;
   height: 48px;
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--rule);
   overflow: hidden;
   cursor: grab;
@@ -188,7 +188,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
   height: 16px;
   padding: 0 6px;
   border-right: 1px solid var(--sheet);
-  font-size: 11px;
+  font-size: var(--type-key);
   font-weight: 600;
   line-height: 16px;
   color: var(--ink);
@@ -211,7 +211,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
   height: 7px;
   margin-left: -3px;
   border: 1.5px solid var(--ink);
-  border-radius: 50%;
+  border-radius: var(--radius-round);
   background: var(--sheet);
   pointer-events: none;
 }
@@ -220,7 +220,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
 }
 .found.must {
   border-color: var(--alarm);
-  border-radius: 1px;
+  border-radius: var(--radius-hair);
   background: var(--alarm);
 }
 .outline {
@@ -233,7 +233,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
   position: absolute;
   inset-block: 0;
   border: 2px solid var(--ink);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
 }
 .pull {
   position: absolute;

@@ -38,7 +38,7 @@ const notes = computed(() =>
   margin-left: -6px;
   padding: 0;
   border: 1.5px solid var(--voice);
-  border-radius: 6px 6px 6px 0;
+  border-radius: var(--radius-clip) var(--radius-clip) var(--radius-clip) 0;
   background: var(--sheet);
   cursor: pointer;
 }

@@ -51,10 +51,10 @@ const x = computed(() => desk.time.x(desk.playhead.value));
   top: 2px;
   left: 4px;
   padding: 0 5px;
-  border-radius: 3px;
+  border-radius: var(--radius-chip);
   background: var(--ink);
   color: var(--ink-inverse);
-  font-size: 11px;
+  font-size: var(--type-key);
   white-space: nowrap;
 }
 </style>

@@ -180,7 +180,7 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   bottom: 2px;
   padding-left: 4px;
   border-left: 1px solid var(--rule-strong);
-  font-size: 12px;
+  font-size: var(--type-small);
   line-height: 13px;
   color: var(--ink-soft);
 }
@@ -195,9 +195,9 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   display: flex;
   height: 13px;
   border: 1px solid var(--rule-strong);
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: var(--rule);
-  font-size: 10.5px;
+  font-size: var(--type-note);
   line-height: 11px;
   overflow: hidden;
 }
@@ -223,10 +223,10 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   padding: 0 5px 0 4px;
   border: 0;
   border-left: 2px solid var(--ink);
-  border-radius: 0 4px 4px 0;
+  border-radius: 0 var(--radius-small) var(--radius-small) 0;
   z-index: 2;
   background: var(--sheet);
-  font-size: 10.5px;
+  font-size: var(--type-note);
   line-height: 13px;
   cursor: ew-resize;
 }

@@ -102,7 +102,7 @@ function rename(): void {
   border-left: 5px solid var(--ink);
   border-right: 1px solid var(--rule-strong);
   background: var(--sheet);
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .card {
   position: relative;
@@ -151,7 +151,7 @@ function rename(): void {
   padding: 0;
   border: 0;
   background: none;
-  font-size: 14px;
+  font-size: var(--type-body);
   font-weight: 700;
   text-align: left;
 }
@@ -177,7 +177,7 @@ function rename(): void {
   display: grid;
   padding: 2px;
   border: 0;
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: none;
   color: var(--ink-soft);
   cursor: pointer;

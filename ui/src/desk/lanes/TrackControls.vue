@@ -85,9 +85,9 @@ function slide(value: number | number[]): void {
   height: 22px;
   padding: 0;
   border: 1px solid var(--rule-strong);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--sheet);
-  font-size: 11px;
+  font-size: var(--type-key);
   font-weight: 700;
   color: var(--ink-soft);
   cursor: pointer;
@@ -111,7 +111,7 @@ function slide(value: number | number[]): void {
   width: 9px;
   height: 14px;
   border: 0;
-  border-radius: 3px;
+  border-radius: var(--radius-chip);
   background: var(--part);
 }
 .level {

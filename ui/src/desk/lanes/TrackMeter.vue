@@ -29,7 +29,7 @@ const transform = computed(() => `scaleY(${placeOn(levelOf(held.value)).toFixed(
   position: absolute;
   inset: 3px 1px 3px auto;
   width: 4px;
-  border-radius: 2px;
+  border-radius: var(--radius-point);
   background: var(--rule);
   overflow: hidden;
 }

@@ -220,7 +220,7 @@ function menu(event: MouseEvent): void {
   top: 5px;
   z-index: 4;
   border: 2px dashed var(--ink);
-  border-radius: 6px;
+  border-radius: var(--radius-clip);
   background: var(--veil);
   pointer-events: none;
 }

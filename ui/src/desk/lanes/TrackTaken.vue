@@ -44,13 +44,13 @@ const text = computed(() =>
 .sign {
   width: 11px;
   color: var(--took-gate);
-  font-size: 11px;
+  font-size: var(--type-key);
   line-height: 1;
 }
 .bar {
   width: 34px;
   height: 5px;
-  border-radius: 2px;
+  border-radius: var(--radius-point);
   background: var(--rule-strong);
   overflow: hidden;
 }
@@ -63,9 +63,9 @@ const text = computed(() =>
 }
 .bare {
   padding: 0 5px;
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: var(--ink);
   color: var(--ink-inverse);
-  font-size: 11px;
+  font-size: var(--type-key);
 }
 </style>

@@ -146,7 +146,7 @@ button {
   place-items: center;
   flex: none;
   padding: 0;
-  border-radius: 50%;
+  border-radius: var(--radius-round);
   cursor: pointer;
 }
 .round {
@@ -180,14 +180,14 @@ button {
 }
 .name {
   display: block;
-  font-size: 11px;
+  font-size: var(--type-key);
   color: var(--ink-inverse-soft);
 }
 .reading {
   white-space: nowrap;
 }
 .reading .figures {
-  font-size: 15px;
+  font-size: var(--type-lead);
   font-weight: 600;
 }
 small {
@@ -200,7 +200,7 @@ small {
 }
 .off {
   padding: 0 4px;
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: var(--alarm);
 }
 .off small {

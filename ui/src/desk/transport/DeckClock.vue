@@ -21,7 +21,7 @@ const desk = useDeskContext();
   contain: layout paint; /* its figures change in every frame, and move nothing else */
 }
 .now {
-  font-size: 26px;
+  font-size: var(--type-sum);
   font-weight: 600;
 }
 .of {

@@ -123,7 +123,7 @@ watch([levels, held, width, () => props.ceiling], draw, { flush: "post" });
 .mark {
   position: absolute;
   bottom: -2px;
-  font-size: 9.5px;
+  font-size: var(--type-scale);
   color: var(--ink-inverse-soft);
   transform: translateX(-50%);
 }
@@ -138,10 +138,10 @@ watch([levels, held, width, () => props.ceiling], draw, { flush: "post" });
   height: 19px;
   padding: 0 5px;
   border: 1px solid var(--deck-rule);
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: none;
   color: var(--ink-inverse);
-  font-size: 11.5px;
+  font-size: var(--type-caption);
   white-space: nowrap;
   cursor: pointer;
 }

@@ -25,11 +25,11 @@ const readings = [
 }
 .name {
   display: block;
-  font-size: 11px;
+  font-size: var(--type-key);
   color: var(--ink-inverse-soft);
 }
 .figures {
-  font-size: 15px;
+  font-size: var(--type-lead);
   font-weight: 600;
 }
 </style>

@@ -20,10 +20,10 @@ const desk = useDeskContext();
   position: fixed;
   z-index: 30;
   padding: 3px 8px;
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--ink);
   color: var(--ink-inverse);
-  font-size: 12px;
+  font-size: var(--type-small);
   white-space: nowrap;
   pointer-events: none;
 }

@@ -38,7 +38,7 @@ defineEmits<{ stop: []; again: [] }>();
   gap: 8px;
   padding: 8px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .text {
   flex: 1;

@@ -63,7 +63,7 @@ function slide(value: number | number[]): void {
   gap: 12px;
   align-items: center;
   min-height: 28px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .row :deep(.el-slider) {
   height: 22px;

@@ -46,7 +46,7 @@ function step(event: KeyboardEvent): void {
   border: 0;
   border-right: 1px solid var(--rule-strong);
   background: none;
-  font-size: 13px;
+  font-size: var(--type-text);
   cursor: pointer;
 }
 .tabs button:last-child {

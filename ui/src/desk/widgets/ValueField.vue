@@ -40,10 +40,10 @@ input {
   min-width: 0;
   padding: 1px 3px;
   border: 1px solid transparent;
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: none;
   color: inherit;
-  font-size: 12px;
+  font-size: var(--type-small);
   text-align: right;
 }
 input:hover,

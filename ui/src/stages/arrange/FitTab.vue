@@ -157,14 +157,14 @@ function fadeThere(): void {
 <style scoped>
 .piece {
   margin: 0 0 8px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 label {
   display: grid;
   grid-template-columns: auto 84px 1fr;
   align-items: center;
   gap: 8px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 label :deep(input) {
   border-color: var(--rule-strong);
@@ -179,7 +179,7 @@ li {
   border: 1px solid var(--rule-strong);
   border-radius: var(--radius);
   background: var(--sheet);
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 li.used {
   border-color: var(--music);
@@ -188,7 +188,7 @@ h3 {
   display: flex;
   justify-content: space-between;
   margin: 0 0 2px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 li p {
   margin: 0 0 6px;

@@ -117,7 +117,7 @@ async function forget(version: string): Promise<void> {
 <style scoped>
 h3 {
   margin: 0 0 6px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 form {
   display: flex;
@@ -133,11 +133,11 @@ form input {
   gap: 8px;
   padding: 4px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .when {
   flex: none;
-  font-size: 11px;
+  font-size: var(--type-key);
 }
 .sign {
   display: grid;
@@ -159,7 +159,7 @@ form input {
   background: none;
   color: inherit;
   font: inherit;
-  font-size: 13px;
+  font-size: var(--type-text);
   text-align: left;
   cursor: pointer;
 }

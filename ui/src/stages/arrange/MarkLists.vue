@@ -55,7 +55,7 @@ async function takeIn(): Promise<void> {
 <style scoped>
 .lists {
   margin-top: 12px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .lists p {
   display: flex;

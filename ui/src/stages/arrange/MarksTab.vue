@@ -129,7 +129,7 @@ function jump(at: number): void {
   gap: 8px;
 }
 .top .plain-button {
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 li {
   display: grid;
@@ -139,7 +139,7 @@ li {
   padding: 5px 0 5px 8px;
   border-left: 4px solid var(--rule-strong);
   border-bottom: 1px solid var(--rule);
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 li.range {
   border-left-color: var(--ink-soft);
@@ -147,16 +147,16 @@ li.range {
 .go {
   padding: 1px 6px;
   border: 1px solid var(--rule-strong);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--sheet);
-  font-size: 12px;
+  font-size: var(--type-small);
   cursor: pointer;
 }
 .name {
   min-width: 0;
   padding: 2px 4px;
   border: 1px solid transparent;
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: none;
   color: inherit;
   font: inherit;
@@ -169,7 +169,7 @@ li.range {
   display: grid;
   padding: 3px;
   border: 0;
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: none;
   color: var(--ink-soft);
   cursor: pointer;
@@ -183,7 +183,7 @@ li.range {
   grid-column: 1 / 5;
   align-items: center;
   gap: 10px;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .times label {
   display: flex;

@@ -136,7 +136,7 @@ function rename(clip: string, event: Event, old: string): void {
   margin-bottom: 8px;
   padding: 5px 8px;
   border: 1px solid var(--rule-strong);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--sheet);
   color: inherit;
   font: inherit;
@@ -145,12 +145,12 @@ table {
   width: 100%;
   border-collapse: collapse;
   table-layout: fixed;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 th {
   padding: 0 4px 4px;
   color: var(--ink-soft);
-  font-size: 11px;
+  font-size: var(--type-key);
   font-weight: 600;
   text-align: right;
 }
@@ -180,7 +180,7 @@ td.what {
   width: 100%;
   padding: 1px 3px;
   border: 1px solid transparent;
-  border-radius: 4px;
+  border-radius: var(--radius-small);
   background: none;
   color: inherit;
   font: inherit;
@@ -194,11 +194,11 @@ td.what {
 .from {
   display: block;
   padding-left: 4px;
-  font-size: 11px;
+  font-size: var(--type-key);
 }
 .inside {
   padding-left: 10px;
-  font-size: 11px;
+  font-size: var(--type-key);
 }
 .none {
   padding: 8px 0;

@@ -145,7 +145,7 @@ async function tighten(): Promise<void> {
 .settings {
   display: grid;
   gap: 6px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 label {
   display: grid;
@@ -170,7 +170,7 @@ li {
   gap: 8px;
   padding: 3px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 li.off .figures {
   color: var(--ink-soft);
@@ -178,9 +178,9 @@ li.off .figures {
 .go {
   padding: 1px 6px;
   border: 1px solid var(--rule-strong);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--sheet);
-  font-size: 12px;
+  font-size: var(--type-small);
   cursor: pointer;
 }
 .filled {

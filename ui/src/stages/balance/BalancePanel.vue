@@ -103,18 +103,18 @@ const ofTracks = computed({
 <style scoped>
 h2 {
   padding-right: 22px;
-  font-size: 16px;
+  font-size: var(--type-head);
 }
 h3 {
   margin-bottom: 4px;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .lines {
   display: flex;
   align-items: center;
   gap: 6px;
   margin-top: 8px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .wide {
   display: block;
@@ -126,7 +126,7 @@ h3 {
 }
 .hint {
   margin-top: 6px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .none {
   display: grid;

@@ -48,7 +48,7 @@ function set(edge: "in" | "out", change: Partial<Schema["NewFade"]>, gesture?: s
 <style scoped>
 h3 {
   margin-bottom: 4px;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .shape {
   width: 140px;

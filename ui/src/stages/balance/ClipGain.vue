@@ -91,7 +91,7 @@ function setGain(gain: number, gesture?: string): void {
   display: flex;
   align-items: center;
   gap: 6px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .stretch {
   display: grid;
@@ -100,16 +100,16 @@ function setGain(gain: number, gesture?: string): void {
   gap: 2px 8px;
   align-items: center;
   margin-top: 6px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .stretch span {
   grid-column: 1 / 3;
 }
 .stretch small {
-  font-size: 11.5px;
+  font-size: var(--type-caption);
 }
 .small {
   padding: 2px 8px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

@@ -61,17 +61,17 @@ const stretch = computed(() => acts.range());
 <style scoped>
 h3 {
   margin-bottom: 2px;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .hint {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .values {
   display: grid;
   grid-template-columns: repeat(3, 1fr);
   gap: 8px;
   margin: 4px 0;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .values :deep(input) {
   text-align: left;

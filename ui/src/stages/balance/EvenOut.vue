@@ -153,7 +153,7 @@ section {
   display: grid;
   grid-template-columns: minmax(0, 1fr);
   gap: 8px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .choices {
   display: grid;
@@ -179,7 +179,7 @@ th {
   width: 54px;
   padding: 2px 0;
   border-bottom: 1px solid var(--rule-strong);
-  font-size: 11.5px;
+  font-size: var(--type-caption);
   font-weight: 400;
   color: var(--ink-soft);
   text-align: right;
@@ -206,7 +206,7 @@ label {
 .remark {
   display: block;
   padding-left: 20px;
-  font-size: 11.5px;
+  font-size: var(--type-caption);
   color: var(--ink-soft);
 }
 .remark.wrong {
@@ -214,7 +214,7 @@ label {
 }
 .before {
   margin: 0;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .left .figures,
 .left .cut {
@@ -222,6 +222,6 @@ label {
 }
 .small {
   padding: 2px 8px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

@@ -40,17 +40,17 @@ const by = computed(() => {
 }
 p {
   margin: 0;
-  font-size: 11.5px;
+  font-size: var(--type-caption);
 }
 .small {
   padding: 3px 9px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 kbd::after {
   content: attr(data-keys);
 }
 kbd {
   opacity: 0.7;
-  font-size: 11px;
+  font-size: var(--type-key);
 }
 </style>

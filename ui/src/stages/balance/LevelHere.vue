@@ -103,7 +103,7 @@ const rows = computed(() => {
 
 <style scoped>
 h3 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 small {
   font-weight: 400;
@@ -115,11 +115,11 @@ small {
 .note {
   padding: 3px 8px;
   border-left: 3px solid var(--ink-soft);
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 dl {
   margin: 4px 0 0;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
   color: var(--ink-soft);
 }
 dl div {

@@ -157,7 +157,7 @@ function parsePart(text: string): number | undefined {
 <style scoped>
 h3 {
   margin-bottom: 4px;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 h3 small {
   font-weight: 400;
@@ -167,10 +167,10 @@ h3 small {
   grid-template-columns: 66px 76px 80px 1fr;
   gap: 4px;
   align-items: center;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .values .soft {
-  font-size: 11px;
+  font-size: var(--type-key);
   text-align: right;
 }
 .whole {
@@ -181,9 +181,9 @@ h3 small {
 }
 .whole button {
   padding: 2px 7px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .hint {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

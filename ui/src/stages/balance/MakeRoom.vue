@@ -142,12 +142,12 @@ async function keep(): Promise<void> {
 
 <style scoped>
 h3 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 p,
 table,
 li {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 table {
   width: 100%;
@@ -185,10 +185,10 @@ li label {
 }
 .acts button {
   padding: 4px 10px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .hint {
   margin: 0;
-  font-size: 11.5px;
+  font-size: var(--type-caption);
 }
 </style>

@@ -115,11 +115,11 @@ async function turn(): Promise<void> {
   justify-content: space-between;
 }
 h3 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .hint {
   margin: 2px 0 4px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .starts {
   display: flex;
@@ -128,7 +128,7 @@ h3 {
 }
 .small {
   padding: 3px 9px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .acts {
   display: flex;
@@ -140,6 +140,6 @@ kbd::after {
 }
 kbd {
   opacity: 0.7;
-  font-size: 11px;
+  font-size: var(--type-key);
 }
 </style>

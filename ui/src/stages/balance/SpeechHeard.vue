@@ -38,6 +38,6 @@ function set(sensitivity: number): void {
   gap: 10px;
   align-items: center;
   margin-top: 6px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 </style>

@@ -79,7 +79,7 @@ function type(s: Setting, typed: number, gesture?: string): void {
 
 <style scoped>
 .hint {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .detector {
   width: 198px;
@@ -90,13 +90,13 @@ function type(s: Setting, typed: number, gesture?: string): void {
   align-items: baseline;
   gap: 6px;
   min-height: 26px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .auto {
   display: flex;
   align-items: baseline;
   gap: 6px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .auto b {
   margin-left: auto;

@@ -85,9 +85,9 @@ function parsePan(text: string): number | undefined {
 <style scoped>
 h3 {
   margin-bottom: 4px;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .hint {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

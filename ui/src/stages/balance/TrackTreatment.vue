@@ -115,10 +115,10 @@ async function take(start: Schema["Treatment"], said: string, laid: string): Pro
 <style scoped>
 h3 {
   margin-bottom: 4px;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .hint {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .why {
   margin: 0 0 6px;

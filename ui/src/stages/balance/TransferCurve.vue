@@ -165,7 +165,7 @@ svg {
   display: block;
   width: 100%;
   border: 1px solid var(--rule-strong);
-  border-radius: 6px;
+  border-radius: var(--radius-clip);
   background: var(--paper);
   touch-action: none;
 }
@@ -210,7 +210,7 @@ svg {
   stroke-width: 2;
 }
 text {
-  font-size: 10.5px;
+  font-size: var(--type-note);
   fill: var(--ink);
   paint-order: stroke;
   stroke: var(--paper);
@@ -219,14 +219,14 @@ text {
 }
 .axis {
   fill: var(--ink-soft);
-  font-size: 9px;
+  font-size: var(--type-tick);
 }
 figcaption {
   display: flex;
   flex-wrap: wrap;
   gap: 2px 12px;
   margin-top: 4px;
-  font-size: 11.5px;
+  font-size: var(--type-caption);
 }
 .swatch {
   display: inline-block;

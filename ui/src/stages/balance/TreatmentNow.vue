@@ -47,7 +47,7 @@ const shown = computed({
 
 <style scoped>
 .taken-now {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 ul {
   margin: 0 0 4px;

@@ -91,7 +91,7 @@ async function keep(): Promise<void> {
 }
 .small {
   padding: 3px 9px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 form {
   display: flex;
@@ -123,7 +123,7 @@ form input {
   border: 0;
   background: none;
   color: var(--ink-soft);
-  font-size: 12px;
+  font-size: var(--type-small);
   text-decoration: underline;
   cursor: pointer;
 }

@@ -101,7 +101,7 @@ svg {
 text {
   fill: var(--ink-soft);
   font-family: var(--figures);
-  font-size: 10.5px;
+  font-size: var(--type-note);
   text-anchor: middle;
   paint-order: stroke;
   stroke: var(--paper);
@@ -113,6 +113,6 @@ text {
   font-weight: 600;
 }
 p {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

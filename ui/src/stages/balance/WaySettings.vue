@@ -165,7 +165,7 @@ function choose(id: string, wanted: boolean): Promise<unknown> | void {
 <style scoped>
 .hint {
   margin: 2px 0 4px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .by {
   display: grid;
@@ -181,7 +181,7 @@ function choose(id: string, wanted: boolean): Promise<unknown> | void {
   background: none;
   color: var(--ink);
   font: inherit;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
   cursor: pointer;
 }
 .by .filled {
@@ -194,7 +194,7 @@ function choose(id: string, wanted: boolean): Promise<unknown> | void {
   background: none;
   color: var(--ink-soft);
   font: inherit;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
   text-decoration: underline;
   cursor: pointer;
 }
@@ -203,7 +203,7 @@ fieldset {
   padding: 4px 8px;
   border: 1px solid var(--rule);
   border-radius: var(--radius);
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .voice {
   display: block;

@@ -25,6 +25,6 @@ onBeforeUnmount(() => desk.hearing.stop());
 
 <style scoped>
 h2 {
-  font-size: 16px;
+  font-size: var(--type-head);
 }
 </style>

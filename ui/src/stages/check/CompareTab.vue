@@ -150,7 +150,7 @@ const secret = computed(() => blind.value !== undefined && !revealed.value);
 .intro,
 p,
 li {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .hear,
 .acts {
@@ -174,13 +174,13 @@ li {
   width: 32px;
   height: 32px;
   border: 0;
-  border-radius: 50%;
+  border-radius: var(--radius-round);
   background: var(--ink);
   color: var(--ink-inverse);
   cursor: pointer;
 }
 .acts button {
   padding: 4px 10px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

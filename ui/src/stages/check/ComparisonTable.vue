@@ -61,12 +61,12 @@ const lu = (v: number | undefined) => (v === undefined ? "–" : `${figure(v)} L
 <style scoped>
 p,
 li {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 table {
   width: 100%;
   border-collapse: collapse;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 th,
 td {

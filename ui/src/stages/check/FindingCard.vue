@@ -110,7 +110,7 @@ async function putAside(): Promise<void> {
 li {
   padding: 6px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 li.open {
   margin: 0 -8px;
@@ -130,7 +130,7 @@ li.open {
 }
 .at {
   min-width: 50px;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .name {
   font-weight: 700;
@@ -153,7 +153,7 @@ li.open {
 .acts button,
 .aside button {
   padding: 3px 8px;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .acts [aria-pressed="true"] {
   border-color: var(--ink);

@@ -68,10 +68,10 @@ const more = (n: number) => (n === 0 ? "" : n === 1 ? " (and one more here)" : `
   margin-left: -6px;
   padding: 0;
   border: 1.5px solid var(--ink);
-  border-radius: 50%;
+  border-radius: var(--radius-round);
   background: var(--sheet);
   color: var(--ink);
-  font-size: 9.5px;
+  font-size: var(--type-scale);
   font-weight: 700;
   line-height: 10px;
   cursor: pointer;
@@ -82,7 +82,7 @@ const more = (n: number) => (n === 0 ? "" : n === 1 ? " (and one more here)" : `
 }
 .finding.must {
   border-color: var(--alarm);
-  border-radius: 2px;
+  border-radius: var(--radius-point);
   background: var(--alarm);
   color: var(--ink-inverse);
 }

@@ -76,7 +76,7 @@ h3 {
   gap: 6px;
   align-items: center;
   margin-top: 10px;
-  font-size: 13.5px;
+  font-size: var(--type-label);
 }
 .sign {
   display: inline-grid;
@@ -84,8 +84,8 @@ h3 {
   width: 15px;
   height: 15px;
   border: 1.5px solid var(--ink);
-  border-radius: 50%;
-  font-size: 11px;
+  border-radius: var(--radius-round);
+  font-size: var(--type-key);
 }
 .sign.should {
   background: var(--ink);
@@ -93,12 +93,12 @@ h3 {
 }
 .sign.must {
   border-color: var(--alarm);
-  border-radius: 2px;
+  border-radius: var(--radius-point);
   background: var(--alarm);
   color: var(--ink-inverse);
 }
 .state {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .kinds {
   display: grid;
@@ -106,7 +106,7 @@ h3 {
 }
 .kinds button {
   padding: 4px 10px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .more {
   display: block;
@@ -115,7 +115,7 @@ h3 {
   border: 0;
   background: none;
   color: var(--ink);
-  font-size: 12.5px;
+  font-size: var(--type-hint);
   text-decoration: underline;
   cursor: pointer;
 }

@@ -83,6 +83,6 @@ async function set(key: keyof Limits, value: number): Promise<void> {
   gap: 3px 8px;
   align-items: center;
   margin-top: 8px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

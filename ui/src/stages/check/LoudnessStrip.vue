@@ -143,10 +143,10 @@ function hover(event: MouseEvent): void {
   width: var(--card-width);
   padding: 8px 12px;
   border-right: 1px solid var(--rule);
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 h3 {
-  font-size: 13.5px;
+  font-size: var(--type-label);
 }
 .plain-list li {
   display: flex;
@@ -185,7 +185,7 @@ h3 {
   right: 4px;
   margin-top: -7px;
   color: var(--ink-soft);
-  font-size: 10.5px;
+  font-size: var(--type-note);
 }
 .place {
   position: relative;

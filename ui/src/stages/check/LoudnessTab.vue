@@ -101,7 +101,7 @@ dl {
   grid-template-columns: 104px 1fr;
   gap: 4px 8px;
   margin: 0 0 10px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 dt {
   color: var(--ink-soft);
@@ -110,16 +110,16 @@ dd {
   margin: 0;
 }
 dd .soft {
-  font-size: 11.5px;
+  font-size: var(--type-caption);
 }
 p {
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 table {
   width: 100%;
   margin-top: 8px;
   border-collapse: collapse;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 th,
 td {

@@ -84,11 +84,11 @@ async function copy(form: Form): Promise<void> {
 li {
   padding: 8px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 13px;
+  font-size: var(--type-text);
   overflow-wrap: anywhere;
 }
 .demands {
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .none {
   padding: 14px 0;

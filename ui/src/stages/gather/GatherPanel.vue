@@ -36,14 +36,14 @@ onBeforeUnmount(() => desk.hearing.stop());
 
 <style scoped>
 h2 {
-  font-size: 16px;
+  font-size: var(--type-head);
 }
 .mark {
   margin-left: 5px;
   padding: 0 5px;
-  border-radius: 8px;
+  border-radius: var(--radius-card);
   background: var(--alarm);
   color: var(--ink-inverse);
-  font-size: 11px;
+  font-size: var(--type-key);
 }
 </style>

@@ -26,7 +26,7 @@ button {
   height: 28px;
   padding: 0;
   border: 1px solid currentColor;
-  border-radius: 50%;
+  border-radius: var(--radius-round);
   background: none;
   cursor: pointer;
 }

@@ -62,7 +62,7 @@ const bad = computed(() => ["silent", "low", "clipped"].includes(recorder.state.
   position: relative;
   height: 10px;
   border: 1px solid var(--rule-strong);
-  border-radius: 3px;
+  border-radius: var(--radius-chip);
   background: var(--paper);
   overflow: hidden;
 }
@@ -93,7 +93,7 @@ const bad = computed(() => ["silent", "low", "clipped"].includes(recorder.state.
   gap: 8px;
   min-height: 20px;
   margin-top: 3px;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .line > :first-child {
   flex: 1;

@@ -94,6 +94,6 @@ function clear(): void {
   grid-column: 1 / 3;
 }
 .count {
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 </style>

@@ -142,6 +142,6 @@ li {
   cursor: grab;
 }
 .words {
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 </style>

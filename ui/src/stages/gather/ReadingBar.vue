@@ -43,7 +43,7 @@ const desk = useDeskContext();
   gap: 14px;
   padding: 8px 18px;
   border-bottom: 1px solid var(--rule);
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .group {
   display: flex;
@@ -60,15 +60,15 @@ const desk = useDeskContext();
   height: 26px;
   padding: 0;
   border: 1px solid var(--rule-strong);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: none;
   cursor: pointer;
 }
 .small.large {
-  font-size: 18px;
+  font-size: var(--type-title);
 }
 kbd {
   color: var(--ink-soft);
-  font: 11px var(--figures);
+  font: var(--type-key) var(--figures);
 }
 </style>

@@ -207,6 +207,6 @@ onMounted(() => {
   gap: 3px;
   margin-left: 6px;
   color: var(--voice);
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 </style>

@@ -176,7 +176,7 @@ function parseMillis(text: string): number | undefined {
 .record {
   display: grid;
   gap: 9px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .field {
   display: flex;
@@ -224,12 +224,12 @@ function parseMillis(text: string): number | undefined {
   border-color: var(--rule-strong);
 }
 .count {
-  font-size: 52px;
+  font-size: var(--type-take);
   font-weight: 700;
   line-height: 1;
 }
 .clock {
-  font-size: 24px;
+  font-size: var(--type-page);
   font-weight: 600;
 }
 .acts {

@@ -61,10 +61,10 @@ const STATES: Record<KeepState, string> = {
   align-items: baseline;
   justify-content: space-between;
   gap: 8px;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 h3 {
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 textarea {
   line-height: 1.45;

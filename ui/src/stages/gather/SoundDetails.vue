@@ -186,7 +186,7 @@ function replaceByFile(event: Event): void {
   display: grid;
   gap: 7px;
   padding: 0 0 12px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .insert {
   display: flex;
@@ -212,7 +212,7 @@ function replaceByFile(event: Event): void {
 }
 .facts,
 .demands {
-  font-size: 11.5px;
+  font-size: var(--type-caption);
 }
 .demands {
   padding-left: 62px;

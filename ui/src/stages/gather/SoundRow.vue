@@ -146,7 +146,7 @@ li {
 .uses,
 .missing {
   flex: none;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .missing {
   color: var(--alarm);

@@ -164,7 +164,7 @@ const doing = {
   margin: 0 0 8px;
   padding: 9px;
   border: 1px dashed var(--rule-strong);
-  border-radius: 8px;
+  border-radius: var(--radius-card);
   background: none;
   cursor: pointer;
 }
@@ -178,7 +178,7 @@ const doing = {
 }
 .hint {
   margin: 6px 0 0;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .hint svg {
   vertical-align: -2px;

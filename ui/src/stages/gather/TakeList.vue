@@ -193,7 +193,7 @@ async function again(take: Take, away: boolean): Promise<void> {
   gap: 6px;
 }
 h3 {
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 li {
   display: flex;

@@ -50,7 +50,7 @@ async function copy(): Promise<void> {
   border-radius: var(--radius);
   background: var(--paper);
   color: var(--ink);
-  font-size: 11.5px;
+  font-size: var(--type-caption);
 }
 .icon {
   display: grid;

@@ -67,7 +67,7 @@ async function take(file: File | undefined): Promise<void> {
   display: flex;
   gap: 10px;
   margin-bottom: 10px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 img,
 .empty {
@@ -94,6 +94,6 @@ img,
 }
 .plain-button {
   padding: 3px 9px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

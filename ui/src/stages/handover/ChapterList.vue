@@ -125,16 +125,16 @@ section {
   position: relative; /* it holds the hidden field */
 }
 h3 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .none {
   padding: 6px 0;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 li {
   padding: 6px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .line {
   display: flex;
@@ -151,7 +151,7 @@ li {
   height: 30px;
   padding: 0;
   border: 1px solid var(--rule-strong);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--sheet);
   cursor: pointer;
 }
@@ -160,7 +160,7 @@ input {
   margin-top: 4px;
   padding: 3px 7px;
   border: 1px solid var(--rule);
-  border-radius: 5px;
+  border-radius: var(--radius-button);
   background: var(--sheet);
   color: var(--ink);
   font: inherit;
@@ -177,6 +177,6 @@ input {
 }
 .acts .plain-button {
   padding: 4px 9px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

@@ -165,7 +165,7 @@ const takeCredits = () =>
 <style scoped>
 .about {
   margin: 6px 0 10px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .field {
   display: grid;
@@ -173,7 +173,7 @@ const takeCredits = () =>
   gap: 2px 6px;
   align-items: center;
   margin-top: 6px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .field.wide {
   grid-template-columns: 1fr;
@@ -185,6 +185,6 @@ const takeCredits = () =>
   justify-self: start;
   margin-top: 2px;
   padding: 3px 9px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

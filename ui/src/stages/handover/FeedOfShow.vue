@@ -72,18 +72,18 @@ const setExplicit = (now: boolean) =>
 
 <style scoped>
 h3 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .note {
   margin: 4px 0 8px;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .fields {
   display: grid;
   grid-template-columns: 72px 1fr;
   gap: 8px;
   align-items: center;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .fields :deep(.kept-note) {
   grid-column: 1 / -1;

@@ -98,7 +98,7 @@ const publish = () =>
 }
 .file {
   margin-bottom: 6px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .file a {
   color: inherit;
@@ -109,7 +109,7 @@ const publish = () =>
   gap: 8px;
   align-items: center;
   margin-top: 10px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .when {
   display: flex;
@@ -127,6 +127,6 @@ const publish = () =>
 }
 .none {
   padding: 8px 0;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

@@ -175,7 +175,7 @@ async function mixDown(overrule: boolean): Promise<void> {
 
 <style scoped>
 h3 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .fields {
   display: grid;
@@ -183,7 +183,7 @@ h3 {
   gap: 8px;
   align-items: center;
   margin: 10px 0;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .fields :deep(.el-radio-group) {
   flex-wrap: nowrap;
@@ -193,7 +193,7 @@ h3 {
 }
 .outlook {
   margin: 0 0 10px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
   color: var(--ink-soft);
 }
 .outlook.heard {
@@ -203,12 +203,12 @@ h3 {
 }
 .more {
   margin-top: 8px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .name {
   display: flex;
   margin: 0 0 8px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
   white-space: nowrap;
 }
 .go {

@@ -152,13 +152,13 @@ const copy = () =>
 li {
   padding: 10px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .line {
   display: flex;
   align-items: center;
   gap: 4px;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .line strong {
   flex: 1;

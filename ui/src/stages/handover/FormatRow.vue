@@ -84,7 +84,7 @@ function rateOf(q: Schema["Quality"]): string {
 }
 .line :deep(.el-radio-button__inner) {
   padding: 4px 7px;
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 .line :deep(.el-radio-group) {
   flex-wrap: nowrap;
@@ -98,6 +98,6 @@ function rateOf(q: Schema["Quality"]): string {
   cursor: pointer;
 }
 p {
-  font-size: 12px;
+  font-size: var(--type-small);
 }
 </style>

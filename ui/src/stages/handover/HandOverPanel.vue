@@ -31,7 +31,7 @@ const views = { files: FilesTab, details: DetailsTab, share: ShareTab, feed: Fee
 
 <style scoped>
 h2 {
-  font-size: 16px;
+  font-size: var(--type-head);
 }
 .waiting {
   font-weight: 700;

@@ -33,11 +33,11 @@ function goThere(): void {
   border: 1px solid var(--rule-strong);
   border-left: 4px solid var(--alarm);
   border-radius: var(--radius);
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 h3 {
   margin-bottom: 4px;
-  font-size: 13.5px;
+  font-size: var(--type-label);
 }
 p {
   margin-bottom: 4px;
@@ -51,6 +51,6 @@ p {
 }
 .acts .plain-button {
   padding: 4px 9px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

@@ -52,7 +52,7 @@ const { act } = useActing();
 li {
   padding: 8px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .line {
   display: flex;

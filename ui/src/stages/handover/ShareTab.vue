@@ -98,21 +98,21 @@ async function make(): Promise<void> {
 
 <style scoped>
 h3 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 h3 .soft {
   font-weight: 400;
 }
 .lead {
   margin: 8px 0;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 .fields {
   display: grid;
   grid-template-columns: 62px 1fr;
   gap: 8px;
   align-items: center;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .go {
   grid-column: 1 / -1;
@@ -120,11 +120,11 @@ h3 .soft {
 }
 .none {
   padding: 8px 0;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 summary {
   padding: 6px 0;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
   cursor: pointer;
 }
 </style>

@@ -43,11 +43,11 @@ const comments = (on: boolean) => act(() => sharing.change(props.link.id, { comm
 li {
   padding: 10px 0;
   border-bottom: 1px solid var(--rule);
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 strong {
   display: block;
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .acts {
   display: flex;

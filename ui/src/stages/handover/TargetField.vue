@@ -151,6 +151,6 @@ span input {
 }
 .acts .plain-button {
   padding: 4px 9px;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>

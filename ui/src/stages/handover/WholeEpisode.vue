@@ -32,7 +32,7 @@ const withFiles = ref(false);
 
 <style scoped>
 h3 {
-  font-size: 14px;
+  font-size: var(--type-body);
 }
 .whole a {
   color: inherit;
@@ -41,10 +41,10 @@ h3 {
   display: flex;
   gap: 6px;
   margin-bottom: 8px;
-  font-size: 13px;
+  font-size: var(--type-text);
 }
 .whole {
   padding: 6px 0;
-  font-size: 12.5px;
+  font-size: var(--type-hint);
 }
 </style>
