@@ -12,14 +12,19 @@ import (
 // and stay readable for as long as any plan that was compiled from them is rendered.
 type Sounds func(id string) (audio.PCM, error)
 
-// Source is where a plan has its sounds from, with what has been found out about them. It is only
-// asked while a plan is compiled; what it gives is not changed.
+// Source is where a plan has its sounds from, with what has been found out about them.
+//
+// It is asked while a plan is compiled, in any order, by one goroutine, for ids that stand in the document. What it gives is read only and
+// not kept by the source's caller beyond the life of the plan; the samples stay readable for as long as any plan that was compiled from them
+// is rendered, by many goroutines, and the same id gives the same samples each time. A sound that is not there or cannot be read is an error,
+// and ends compiling; samples that lie in a file which is cut short afterwards are read within audio.Guard. A method may take long the first
+// time, when something has to be made or found out.
 type Source interface {
-	// Samples gives the samples of a sound, as Sounds does.
+	// Samples gives the samples of a sound at 48 kHz, one or two channels of equal length, at least one frame; as Sounds does.
 	Samples(id string) (audio.PCM, error)
-	// Phrases gives where somebody speaks in a sound, as speech.Source does.
+	// Phrases gives where somebody speaks in a sound, in frames of it, in order and apart; none is no error. As speech.Source does.
 	Phrases(id string, sensitivity float64) ([]speech.Phrase, error)
-	// Powers gives the K-weighted powers of a sound.
+	// Powers gives the mean K-weighted squares of a sound per 100 ms, one for each of its channels.
 	Powers(id string) (loudness.Series, error)
 }
 

@@ -1,5 +1,5 @@
 // Package shelf offers music and effects to choose from. A Shelf may stand for any
-// library; the one that ships, House, is a made-up collection computed by Ruvel itself.
+// collection; the one that ships, House, is a made-up one computed by Ruvel itself.
 package shelf
 
 import (
@@ -32,13 +32,20 @@ type Query struct {
 	MinTempo, MaxTempo   float64 // a piece without a tempo meets no tempo
 }
 
-// Shelf is a library. Implementations are safe for use by many goroutines.
+// Shelf is a collection of pieces.
+//
+// Its methods are called in any order, by many goroutines at once. A key stands for the same piece with the same sound for ever: what was
+// fetched of it is kept by its key and not asked for again. What is given belongs to whoever asked; a Shelf keeps none of it and changes none
+// of it afterwards. A method may keep one waiting as long as its context lasts, and ends with its error. That a piece is not there is a
+// problem.Problem with the code not-found; any other error means that the shelf could not be asked, and the same is asked again later. An
+// error leaves nothing behind.
 type Shelf interface {
-	// Search lists the pieces that meet a query, in an order that stays the same.
+	// Search lists the pieces that meet a query (see Piece.Meets), in an order that stays the same: none is an empty list, and no error.
 	Search(ctx context.Context, q Query) ([]Piece, error)
-	// Piece gives one piece by its key; one that is not there is a problem.Problem with the code not-found.
+	// Piece gives one piece by its key, also if no search has named it.
 	Piece(ctx context.Context, key string) (Piece, error)
-	// Open gives the bytes of a piece's sound file. The caller closes it.
+	// Open gives the bytes of a piece's sound file, in one of the forms that are imported, from the beginning and whole, each time it is
+	// called. The caller closes it, and may do so before the end.
 	Open(ctx context.Context, key string) (io.ReadCloser, error)
 }
 

@@ -37,6 +37,12 @@ import (
 )
 
 // Sounds is the bucket with its cache. It is safe for use by many goroutines.
+//
+// Of a bucket is needed that an object is there whole or not at all, that whoever reads after it was written finds it, also from another
+// process, and that one which is written again with the same bytes is as young as that; listing may lag, and nothing is renamed. An object
+// under the name of an original has the SHA-256 that it is named by: it is written once that is known, never changed, and deleted by the sweep
+// alone. "Not there" (gcerrors.NotFound) and "could not be asked" are different answers: of the first one is told at once, the second is tried
+// again. Whoever opens a reader closes it.
 type Sounds struct {
 	// Space is the disk that it is kept on.
 	Space *disk.Space

@@ -27,7 +27,14 @@ const (
 	stopping = "ruvel.stop."
 )
 
-// Queue hands jobs to workers and messages to whoever listens.
+// Queue hands jobs to workers and messages to whoever listens. It is safe for use by many goroutines.
+//
+// It is told of a job after the job's row is there, and holds nothing but its id: losing one, or handing it out twice, does no harm. A job
+// belongs to whoever has claimed its row (store.Claim), and what the queue has lost is put into it again from the rows that nobody does. Each
+// id is handed to one worker at a time, in about the order in which they came; one that is not acknowledged within patience is handed out
+// again. Messages are told to whoever listens at that moment, each at most once, in the order in which one process sent them: they say that
+// something has changed, and who may have missed one asks for it. A message that is too large to be sent says so in its place. Where the
+// queue cannot be reached, submitting a job is an error, while announcing is logged: what it would have told of stands in the database.
 type Queue struct {
 	embedded *server.Server
 	conn     *nats.Conn

@@ -1,6 +1,6 @@
 import { ref } from "vue";
 import { describe, expect, it } from "vitest";
-import type { DeskContext } from "../src/desk/context";
+import type { DeskContext } from "../src/desk/state/context";
 import { snap } from "../src/desk/lanes/snap";
 
 /** A desk on which a pixel stands for so many frames. */

@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { Schema } from "../src/api/client";
 import * as level from "../src/drawing/level";
-import { wayAt, type Way } from "../src/drawing/way";
+import { wayAt } from "../src/drawing/way";
+import type { Way } from "../src/model/way";
 import written from "./vectors.json";
 
 /** A function of the drawing, what it is given, and what the core makes of that: written by "go test ./ui -write". */

@@ -10,7 +10,7 @@ import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
 import { unkeptWords } from "../talk/keeping";
-import { useDeskContext, type Stage } from "./context";
+import { useDeskContext, type Stage } from "./state/context";
 import { tell } from "../talk/tell";
 
 defineEmits<{ help: [] }>();

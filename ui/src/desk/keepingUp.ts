@@ -3,7 +3,7 @@ import { preload } from "../drawing/peaks";
 import { useBalance } from "../stores/balance";
 import { useCheck } from "../stores/check";
 import { useSession } from "../stores/session";
-import type { DeskContext } from "./context";
+import type { DeskContext } from "./state/context";
 
 /** What is shown of the session as a whole keeps up with it. */
 export function useKeepingUp(desk: DeskContext): void {

@@ -1,7 +1,7 @@
 import { useElementSize } from "@vueuse/core";
 import { computed, ref, watch, type Ref } from "vue";
 import { useSession } from "../stores/session";
-import type { DeskContext, Stage } from "./context";
+import type { DeskContext, Stage } from "./state/context";
 
 /** What the strip takes under the voices. */
 const LEAD_HEIGHT = 63;

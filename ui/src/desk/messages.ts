@@ -1,7 +1,7 @@
 import { watch } from "vue";
 import { useJobs } from "../stores/jobs";
 import { tell } from "../talk/tell";
-import type { DeskContext } from "./context";
+import type { DeskContext } from "./state/context";
 
 /** Says in words what went wrong, wherever on the desk it did. */
 export function useMessages(desk: DeskContext): void {

@@ -1,5 +1,5 @@
 import type { Schema } from "../api/client";
-import { HOP, NOBODY } from "../stores/balance";
+import { HOP, NOBODY } from "../model/lead";
 import { size, token } from "./tokens";
 
 /** What is to be drawn of the voice lead, in CSS pixels. */

@@ -1,5 +1,5 @@
 import type { Schema } from "../api/client";
-import type { Way } from "./way";
+import type { Way } from "../model/way";
 
 /** What is to be drawn of a lane, in CSS pixels. */
 export interface LanePicture {

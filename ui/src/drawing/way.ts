@@ -4,17 +4,10 @@
  */
 import type { Schema } from "../api/client";
 import { RATE } from "../model/units";
+import type { Way } from "../model/way";
 
 type Point = { at: number; level: number };
 type Stretch = Schema["Span"];
-
-/** How a track makes way. */
-export interface Way {
-  stretches: Stretch[];
-  /** dB under each of them. */
-  drops: number[];
-  settings: Schema["Way"];
-}
 
 const frames = (millis: number) => Math.round((millis / 1000) * RATE);
 

@@ -1,15 +1,10 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, type Schema } from "../api/client";
-import type { Way } from "../drawing/way";
+import type { Way } from "../model/way";
 import { int16s } from "../model/numbers";
 import { useAsked } from "../talk/asked";
 import { useSession } from "./session";
-
-/** Where nobody speaks. */
-export const NOBODY = -32768;
-/** Frames of a figure of the lead. */
-export const HOP = 4800;
 
 /** How speech stands to everything else in the session on the desk, and how its tracks make way. */
 export const useBalance = defineStore("balance", () => {

@@ -3,7 +3,7 @@ import { onClickOutside } from "@vueuse/core";
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 import { useSession } from "../../stores/session";
 import { useMenus, type Item } from "./menu";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 const desk = useDeskContext();
 const session = useSession();

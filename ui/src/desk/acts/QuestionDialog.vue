@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElDialog } from "element-plus";
 import { ref, watch } from "vue";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** Asks for what must be typed before an act can be carried out. */
 const desk = useDeskContext();

@@ -6,7 +6,7 @@ import { isTreated } from "../../drawing/reduction";
 import { timeText } from "../../model/units";
 import { useJobs } from "../../stores/jobs";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import ProgressRow from "../widgets/ProgressRow.vue";
 import { tell } from "../../talk/tell";
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElDialog, ElInput } from "element-plus";
 import { computed, ref } from "vue";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { shortcutList } from "./shortcuts";
 
 const open = defineModel<boolean>({ required: true });

@@ -6,9 +6,9 @@ import type { Document } from "../../document/sheet";
 import { useSession } from "../../stores/session";
 import { useSounds } from "../../stores/sounds";
 import { copy, whatWasCopied } from "./clipboard";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { useLevelActs } from "./levelActs";
-import { lineOf } from "../lanes/lines";
+import { lineOf } from "../../document/lines";
 
 /** How a gap is closed: not at all, on its track, or on all tracks. */
 type Closing = "" | "track" | "all";

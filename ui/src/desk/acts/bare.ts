@@ -1,7 +1,7 @@
 import { computed } from "vue";
 import { isTreated } from "../../drawing/reduction";
 import { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { useWithout } from "./without";
 
 /** Hearing tracks without their treatment, as loud as with it. */

@@ -3,9 +3,9 @@ import { levelAt } from "../../drawing/level";
 import { RATE } from "../../model/units";
 import { gone, trackIn } from "../../document/parts";
 import { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
-import { useKept } from "../kept";
-import { handLevel, lineOf, placesOf } from "../lanes/lines";
+import type { DeskContext } from "../state/context";
+import { useKept } from "../state/kept";
+import { handLevel, lineOf, placesOf } from "../../document/lines";
 import { tell } from "../../talk/tell";
 
 /** Frames in which the gain of a stretch changes at its ends: too short to be heard as a fade, too long for a click. */

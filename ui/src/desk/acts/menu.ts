@@ -1,6 +1,6 @@
 import { nextTick } from "vue";
 import { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { useActs } from "./acts";
 import { whatWasCopied } from "./clipboard";
 import { playJoins, playStretch } from "../transport/transport";

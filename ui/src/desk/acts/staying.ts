@@ -1,6 +1,6 @@
 import { computed } from "vue";
 import { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { useWithout } from "./without";
 
 /** Hearing tracks as if they did not make way for speech. */

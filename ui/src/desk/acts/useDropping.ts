@@ -4,7 +4,7 @@ import { api } from "../../api/client";
 import { useSession } from "../../stores/session";
 import { useSounds } from "../../stores/sounds";
 import { useUploads } from "../../stores/uploads";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 
 const OURS = ["application/x-ruvel-sound", "application/x-ruvel-piece"];
 

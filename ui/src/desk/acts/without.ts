@@ -1,7 +1,7 @@
 import { computed, type ComputedRef, type Ref } from "vue";
 import { useSession } from "../../stores/session";
 import { useActs } from "./acts";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 
 /** A key that is held longer than this switches back when it is let go. */
 const HELD_MS = 350;

@@ -4,7 +4,7 @@ import type { Schema } from "../../api/client";
 import { BORDER, HEAD } from "../../drawing/picture";
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
 import FadeGrips from "./FadeGrips.vue";
 import LevelLine from "./LevelLine.vue";

@@ -5,7 +5,7 @@ import { crossGain } from "../../drawing/level";
 import { HEAD } from "../../drawing/picture";
 import { lengthText, RATE } from "../../model/units";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
 
 /** A crossing of two clips: both curves, and a grip by which its length is dragged. */

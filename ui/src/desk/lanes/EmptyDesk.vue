@@ -3,7 +3,7 @@ import { FileAudio, Mic, Music } from "lucide-vue-next";
 import { computed } from "vue";
 import { useSounds } from "../../stores/sounds";
 import { useUploads } from "../../stores/uploads";
-import { useDeskContext, type GatherTab } from "../context";
+import { useDeskContext, type GatherTab } from "../state/context";
 
 const sounds = useSounds();
 const uploads = useUploads();

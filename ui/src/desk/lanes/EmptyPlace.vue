@@ -4,7 +4,7 @@ import { computed } from "vue";
 import type { Schema } from "../../api/client";
 import { lengthText, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
 import { snap, snapPlaces } from "./snap";
 

@@ -4,7 +4,7 @@ import type { Schema } from "../../api/client";
 import { gripPlaces } from "../../drawing/outline";
 import { FADE_SHAPES, lengthText, RATE } from "../../model/units";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
 
 const props = defineProps<{ id: string; clip: Schema["Clip"]; lead: number; width: number }>();

@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import type { Part, Schema } from "../../api/client";
 import { nameOn } from "../../drawing/outline";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** The name of a clip whose beginning has been scrolled away. */
 const props = defineProps<{ clips: { clip: Schema["Clip"] }[]; part: Part }>();

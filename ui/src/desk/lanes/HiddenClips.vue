@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schema } from "../../api/client";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** Clips that lie wholly under others, each with a handle by which it is brought up. */
 const props = defineProps<{ clips: { id: string; clip: Schema["Clip"] }[]; track: string }>();

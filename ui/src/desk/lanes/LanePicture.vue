@@ -9,7 +9,7 @@ import { drawNoMore, drawSoon } from "../../drawing/queue";
 import { isTreated } from "../../drawing/reduction";
 import { wayCorners } from "../../drawing/way";
 import { useBalance } from "../../stores/balance";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /**
  * All that is seen of a lane's clips, on one canvas that lies behind them: a page on which every clip is painted by

@@ -4,8 +4,9 @@ import type { Schema } from "../../api/client";
 import { drawLead, type LeadPicture } from "../../drawing/lead";
 import { drawSoon } from "../../drawing/queue";
 import { figure, RATE, timeText } from "../../model/units";
-import { HOP, NOBODY, useBalance } from "../../stores/balance";
-import { useDeskContext } from "../context";
+import { HOP, NOBODY } from "../../model/lead";
+import { useBalance } from "../../stores/balance";
+import { useDeskContext } from "../state/context";
 import LeadCard from "./LeadCard.vue";
 import { leadText } from "./leading";
 

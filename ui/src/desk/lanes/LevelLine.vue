@@ -5,7 +5,7 @@ import { placeOf } from "../../drawing/level";
 import { strokesOf } from "../../drawing/line";
 import { placeOfPoint } from "../../drawing/outline";
 import { levelText, LOUDEST, percentText, SILENCE, timeText } from "../../model/units";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { usePointing } from "./pointing";
 
 /** A level line that can be taken hold of: that of a clip, or that of a track over its lane. */

@@ -3,7 +3,7 @@ import { computed, onMounted, useTemplateRef, watch } from "vue";
 import { HEAD } from "../../drawing/picture";
 import { prepare, token } from "../../drawing/tokens";
 import { RATE, timeText } from "../../model/units";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** The take that is being recorded, growing on its track. */
 const props = defineProps<{ height: number }>();

@@ -7,7 +7,7 @@ import { useCheck } from "../../stores/check";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useSession } from "../../stores/session";
 import { useAsked } from "../../talk/asked";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { startDrag } from "../widgets/drag";
 
 const session = useSession();

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { timeText } from "../../model/units";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { startDrag } from "../widgets/drag";
 
 /** The mark of the playhead on the ruler, by which it is dragged. */

@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import { timeText } from "../../model/units";
 import { useSharing } from "../../stores/sharing";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** What listeners have written, as notes at their places on the ruler; those that were put aside are not there. */
 const desk = useDeskContext();

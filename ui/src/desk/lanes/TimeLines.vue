@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** The lines through all tracks: the playhead, and the guide at what is met while dragging. They move in every frame, by themselves. */
 const session = useSession();

@@ -2,9 +2,9 @@
 import { computed, useTemplateRef } from "vue";
 import { RATE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
-import FindingMarks from "../../stages/check/FindingMarks.vue";
+import FindingMarks from "./FindingMarks.vue";
 import PlayheadGrip from "./PlayheadGrip.vue";
 import RemarkMarks from "./RemarkMarks.vue";
 import { snap, snapPlaces } from "./snap";

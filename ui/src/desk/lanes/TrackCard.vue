@@ -4,7 +4,7 @@ import { computed, nextTick, ref } from "vue";
 import type { Schema } from "../../api/client";
 import { isTreated } from "../../drawing/reduction";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { useTrackOrder } from "./trackOrder";
 import TrackControls from "./TrackControls.vue";
 import TrackMenu from "./TrackMenu.vue";

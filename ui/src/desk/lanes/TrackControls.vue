@@ -5,7 +5,7 @@ import type { Schema } from "../../api/client";
 import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useActs } from "../acts/acts";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { newGesture } from "../widgets/drag";
 import ValueField from "../widgets/ValueField.vue";
 

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { startDrag } from "../widgets/drag";
-import { HIGHEST, LOWEST } from "./heights";
+import { HIGHEST, LOWEST } from "../state/heights";
 
 /** The lower edge of a track's card, by which it is made taller. */
 const props = defineProps<{ track: Schema["Track"] }>();

@@ -4,7 +4,7 @@ import { MoreHorizontal } from "lucide-vue-next";
 import type { Part, Schema } from "../../api/client";
 import { useSession } from "../../stores/session";
 import { useActs } from "../acts/acts";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** What can be done with a track, or with all that are chosen if it is one of them: those that are meant. */
 const props = defineProps<{ track: Schema["Track"]; index: number; folded: boolean; meant: () => string[] }>();

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { fallen, levelOf, placeOn } from "../transport/meter";
 
 /** How loud a track is in what is heard just now, as a small bar at the edge of its card. */

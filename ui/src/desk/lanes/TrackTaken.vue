@@ -4,7 +4,7 @@ import type { Schema } from "../../api/client";
 import { courseHeard } from "../../drawing/courses";
 import { GATES, takenBy } from "../../drawing/reduction";
 import { figure } from "../../model/units";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** What the treatment of a track takes away at the playhead, on its card. */
 const props = defineProps<{ track: Schema["Track"] }>();

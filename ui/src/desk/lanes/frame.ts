@@ -1,5 +1,5 @@
 import type { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { startDrag } from "../widgets/drag";
 
 type Session = ReturnType<typeof useSession>;

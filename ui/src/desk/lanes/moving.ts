@@ -1,7 +1,7 @@
 import type { Refusal } from "../../api/client";
 import { timeText } from "../../model/units";
 import type { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
 import { snap, snapPlaces } from "./snap";
 

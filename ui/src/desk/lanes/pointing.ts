@@ -3,9 +3,9 @@ import { gone } from "../../document/parts";
 import { levelAt, levelOfPlace, placeOf } from "../../drawing/level";
 import { levelText, percentText, SILENCE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
-import { handLevel, lineOf, movesOf, placesOf } from "./lines";
+import { handLevel, lineOf, movesOf, placesOf } from "../../document/lines";
 import { snap, snapPlaces } from "./snap";
 
 /** With Shift, a drag holds the axis that it has gone less far along, and moves levels a tenth as far. */

@@ -1,7 +1,7 @@
 import type { Schema } from "../../api/client";
 import { RATE } from "../../model/units";
 import { useBalance } from "../../stores/balance";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 
 /** How near, in pixels, a dragged edge must come to something to snap to it. */
 const REACH = 7;

@@ -1,6 +1,6 @@
 import { computed, ref } from "vue";
 import { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { startDrag } from "../widgets/drag";
 
 /** Choosing a track by its card, several with Ctrl or Shift, and dragging those that are chosen to another place. */

@@ -1,5 +1,5 @@
 import type { Ref } from "vue";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { usePinch } from "../widgets/pinch";
 
 /** Scrolling and zooming by wheel and by fingers, at the place that is pointed at. */

@@ -7,7 +7,7 @@ import { figure, SILENCE } from "../../model/units";
 import { useLists } from "../../stores/lists";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useSession } from "../../stores/session";
-import { COARSEST, FINEST, useDeskContext } from "../context";
+import { COARSEST, FINEST, useDeskContext } from "../state/context";
 import DeckClock from "./DeckClock.vue";
 import LevelMeter from "./LevelMeter.vue";
 import LoudnessNow from "./LoudnessNow.vue";

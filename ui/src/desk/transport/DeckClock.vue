@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 const session = useSession();
 const desk = useDeskContext();

@@ -3,7 +3,7 @@ import { refThrottled, useElementSize } from "@vueuse/core";
 import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
 import { prepare, token } from "../../drawing/tokens";
 import { figure } from "../../model/units";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 import { fallen, levelOf, LOWEST, MARKS, placeOn } from "./meter";
 
 /**

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { figure } from "../../model/units";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** The loudness of what is heard just now. */
 const desk = useDeskContext();

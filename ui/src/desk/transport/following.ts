@@ -1,6 +1,6 @@
 import { useEventListener } from "@vueuse/core";
 import { RATE } from "../../model/units";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 import { usePictures } from "./pictures";
 
 /** The playhead goes with what is heard or recorded, and the view with the playhead. */

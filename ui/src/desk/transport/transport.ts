@@ -1,6 +1,6 @@
 import { RATE } from "../../model/units";
 import { useSession } from "../../stores/session";
-import type { DeskContext } from "../context";
+import type { DeskContext } from "../state/context";
 
 /** Where playing was started last; Enter goes back there. */
 let lastStart = 0;

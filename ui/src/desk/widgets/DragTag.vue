@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** What is said at the pointer while something is dragged. */
 const desk = useDeskContext();

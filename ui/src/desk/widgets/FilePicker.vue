@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onMounted, useTemplateRef } from "vue";
-import { useDeskContext } from "../context";
+import { useDeskContext } from "../state/context";
 
 /** The browser's own dialog to choose files with. */
 const emit = defineEmits<{ chosen: [files: File[], at: { start: number; track?: string } | undefined] }>();

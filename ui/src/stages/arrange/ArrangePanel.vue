@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onBeforeUnmount } from "vue";
-import { useDeskContext, type ArrangeTab } from "../../desk/context";
+import { useDeskContext, type ArrangeTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
 import FitTab from "./FitTab.vue";
 import HistoryTab from "./HistoryTab.vue";

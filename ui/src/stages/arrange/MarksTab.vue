@@ -2,7 +2,7 @@
 import { BookMarked, X } from "lucide-vue-next";
 import { computed } from "vue";
 import { useActs } from "../../desk/acts/acts";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import ValueField from "../../desk/widgets/ValueField.vue";
 import MarkLists from "./MarkLists.vue";
 import { parseTime, timeText } from "../../model/units";

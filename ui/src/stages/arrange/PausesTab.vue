@@ -2,7 +2,7 @@
 import { Play, Square } from "lucide-vue-next";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, type Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import ValueField from "../../desk/widgets/ValueField.vue";
 import { lengthText, parseTime, RATE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";

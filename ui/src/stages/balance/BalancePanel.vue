@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import ClipFades from "./ClipFades.vue";

@@ -2,8 +2,8 @@
 import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
 import { useActs } from "../../desk/acts/acts";
-import { useDeskContext } from "../../desk/context";
-import { handLevel } from "../../desk/lanes/lines";
+import { useDeskContext } from "../../desk/state/context";
+import { handLevel } from "../../document/lines";
 import SliderRow from "../../desk/widgets/SliderRow.vue";
 import ValueField from "../../desk/widgets/ValueField.vue";
 import { levelText, LOUDEST, parseLevel, timeText } from "../../model/units";

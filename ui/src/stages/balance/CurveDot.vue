@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { courseHeard } from "../../drawing/courses";
 
 /** Where on its transfer curve a track is at the playhead: what comes in, and what is made of it just then. */

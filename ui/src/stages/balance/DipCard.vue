@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { useActs } from "../../desk/acts/acts";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import ValueField from "../../desk/widgets/ValueField.vue";
 import { figure, lengthText, parseLevel, parseTime } from "../../model/units";
 

@@ -3,7 +3,7 @@ import { ElOption, ElSelect } from "element-plus";
 import { computed, ref } from "vue";
 import { api, type Schema } from "../../api/client";
 import ValueField from "../../desk/widgets/ValueField.vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { isTreated } from "../../drawing/reduction";
 import { figure, parseLevel, SILENCE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { courseAt } from "../../drawing/courses";
 import { levelHere } from "../../drawing/level";
 import { isTreated } from "../../drawing/reduction";

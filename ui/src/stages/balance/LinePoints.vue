@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import { useActs } from "../../desk/acts/acts";
-import { useDeskContext } from "../../desk/context";
-import { handLevel, lineOf, placesOf } from "../../desk/lanes/lines";
+import { useDeskContext } from "../../desk/state/context";
+import { handLevel, lineOf, placesOf } from "../../document/lines";
 import SliderRow from "../../desk/widgets/SliderRow.vue";
 import ValueField from "../../desk/widgets/ValueField.vue";
 import { levelText, parseLevel, parseTime, percentText, SILENCE, timeText } from "../../model/units";

@@ -2,7 +2,7 @@
 import { Play, Square } from "lucide-vue-next";
 import { computed, onBeforeUnmount, ref } from "vue";
 import { api, type Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { figure, RATE } from "../../model/units";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";

@@ -3,7 +3,7 @@ import { ElSwitch } from "element-plus";
 import { computed } from "vue";
 import { api, ask, type Schema } from "../../api/client";
 import { useActs } from "../../desk/acts/acts";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { useStaying } from "../../desk/acts/staying";
 import { useBalance } from "../../stores/balance";
 import { gone, trackIn } from "../../document/parts";

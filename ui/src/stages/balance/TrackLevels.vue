@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
 import { useActs } from "../../desk/acts/acts";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { levelText, LOUDEST, parseLevel } from "../../model/units";
 import { useSession } from "../../stores/session";

@@ -3,7 +3,7 @@ import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import type { Schema } from "../../api/client";
 import { useActs } from "../../desk/acts/acts";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { isTreated } from "../../drawing/reduction";
 import { useLists } from "../../stores/lists";
 import { gone, trackIn } from "../../document/parts";

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { courseHeard } from "../../drawing/courses";
 import { CAUSES, GATES, takenBy, type Cause } from "../../drawing/reduction";
 import { figure } from "../../model/units";

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
-import { bridgeOf, stretchNear, wayCorners, type Way } from "../../drawing/way";
+import { bridgeOf, stretchNear, wayCorners } from "../../drawing/way";
+import type { Way } from "../../model/way";
 import { figure, lengthText, RATE } from "../../model/units";
 
 /** How a track makes way around the phrase at the playhead, in true proportions. */

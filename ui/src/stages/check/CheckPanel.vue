@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onBeforeUnmount } from "vue";
-import { useDeskContext, type CheckTab } from "../../desk/context";
+import { useDeskContext, type CheckTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
 import CompareTab from "./CompareTab.vue";
 import FindingsTab from "./FindingsTab.vue";

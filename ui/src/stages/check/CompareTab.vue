@@ -3,7 +3,7 @@ import { ElOption, ElOptionGroup, ElSelect } from "element-plus";
 import { Pause, Play } from "lucide-vue-next";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, type Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { togglePlay } from "../../desk/transport/transport";
 import ComparisonTable from "./ComparisonTable.vue";
 import { useSession } from "../../stores/session";

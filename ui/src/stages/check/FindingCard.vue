@@ -2,11 +2,11 @@
 import { Eye, Play, Square, Wrench } from "lucide-vue-next";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import type { Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { timeText } from "../../model/units";
 import { useCheck } from "../../stores/check";
 import { useSession } from "../../stores/session";
-import { useFindings, usePreview } from "./findings";
+import { useFindings, usePreview } from "../../desk/acts/findings";
 
 /** One finding: what is wrong, why that matters, and what would mend it, heard before it is done. */
 const props = defineProps<{ finding: Schema["Finding"] }>();

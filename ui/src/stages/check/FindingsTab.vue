@@ -6,7 +6,7 @@ import { useCheck } from "../../stores/check";
 import { useSession } from "../../stores/session";
 import FindingCard from "./FindingCard.vue";
 import LimitsCard from "./LimitsCard.vue";
-import { WEIGHTS } from "./findings";
+import { WEIGHTS } from "../../desk/acts/findings";
 
 /** What a second pair of ears would say, worst first. */
 const session = useSession();

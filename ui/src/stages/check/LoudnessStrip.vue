@@ -2,7 +2,7 @@
 import UPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import { onBeforeUnmount, onMounted, useTemplateRef, watch } from "vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { drawUnder, HIGHEST, HOP, LOWEST } from "../../drawing/loudness";
 import { token } from "../../drawing/tokens";
 import { figure, RATE, timeText } from "../../model/units";

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, watch } from "vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { figure, RATE, timeText } from "../../model/units";
 import { useCheck } from "../../stores/check";
 import { NOTHING, useLoudness } from "../../stores/loudness";

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount } from "vue";
-import { useDeskContext, type GatherTab } from "../../desk/context";
+import { useDeskContext, type GatherTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
 import { useTakes } from "../../stores/takes";
 import CreditsTab from "./CreditsTab.vue";

@@ -2,7 +2,7 @@
 import { ArrowLeftRight, Plus } from "lucide-vue-next";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { timeText } from "../../model/units";
 import { useJobs } from "../../stores/jobs";
 import { useLists } from "../../stores/lists";

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Check, Minus, Pause, Play, Plus, X } from "lucide-vue-next";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { timeText } from "../../model/units";
 
 /** Over the script in large type: how fast it goes, how large it is, how long it is still. */

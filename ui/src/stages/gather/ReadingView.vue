@@ -2,7 +2,7 @@
 import { useEventListener, useRafFn, watchDebounced } from "@vueuse/core";
 import { Check } from "lucide-vue-next";
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { RATE } from "../../model/units";
 import { useScript } from "../../stores/script";
 import ReadingBar from "./ReadingBar.vue";

@@ -2,7 +2,7 @@
 import { ElOption, ElSelect, ElSwitch } from "element-plus";
 import { Mic, Square } from "lucide-vue-next";
 import { computed, onMounted, watch } from "vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { toggleRecord } from "../../desk/transport/transport";
 import ValueField from "../../desk/widgets/ValueField.vue";
 import { RATE, timeText } from "../../model/units";

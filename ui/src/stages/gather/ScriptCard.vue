@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { BookOpen } from "lucide-vue-next";
 import { computed } from "vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { timeText } from "../../model/units";
 import { useScript } from "../../stores/script";
 import BothTexts from "../../talk/BothTexts.vue";

@@ -2,7 +2,7 @@
 import { ChevronDown, Plus } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { figure, SILENCE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import HearButton from "./HearButton.vue";

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { api, type Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useAsked } from "../../talk/asked";

@@ -9,7 +9,7 @@ import { useSession } from "../../stores/session";
 import { useSounds } from "../../stores/sounds";
 import { useTakes } from "../../stores/takes";
 import { useUploads } from "../../stores/uploads";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import SoundRow from "./SoundRow.vue";
 
 type Sound = Schema["ShowSound"];

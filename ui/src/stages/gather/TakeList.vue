@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import { api, type Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { toggleRecord } from "../../desk/transport/transport";
 import { figure, timeText, whenText } from "../../model/units";
 import { useJobs } from "../../stores/jobs";

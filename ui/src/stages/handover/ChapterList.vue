@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ImagePlus, X } from "lucide-vue-next";
 import { computed, ref } from "vue";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { handIn } from "./pictures";

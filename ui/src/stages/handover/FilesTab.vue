@@ -3,7 +3,7 @@ import { ElRadioButton, ElRadioGroup } from "element-plus";
 import { Plus } from "lucide-vue-next";
 import { computed, onMounted, ref, watch } from "vue";
 import { api, ask, type Refusal } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import ProgressRow from "../../desk/widgets/ProgressRow.vue";
 import { useHandover } from "../../stores/handover";
 import { useJobs } from "../../stores/jobs";

@@ -2,7 +2,7 @@
 import { Download, FolderInput, Inbox, Send, Trash2 } from "lucide-vue-next";
 import { computed, ref, useTemplateRef, watch } from "vue";
 import { api, ask, type Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { figure, sizeText, timeText, whenText } from "../../model/units";
 import { useJobs } from "../../stores/jobs";
 import { useMixdowns } from "../../stores/mixdowns";

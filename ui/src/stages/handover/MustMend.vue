@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { useHandover } from "../../stores/handover";
 
 /** What the check says must be mended before anything is handed over. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Trash2 } from "lucide-vue-next";
 import type { Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../../desk/state/context";
 import { timeText, whenText } from "../../model/units";
 import { useSharing } from "../../stores/sharing";
 import { useActing } from "../../talk/acting";

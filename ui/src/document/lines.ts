@@ -1,7 +1,7 @@
-import type { Schema } from "../../api/client";
-import { LOUDEST, SILENCE } from "../../model/units";
-import { clipIn, trackIn } from "../../document/parts";
-import type { Document } from "../../document/sheet";
+import type { Schema } from "../api/client";
+import { LOUDEST, SILENCE } from "../model/units";
+import { clipIn, trackIn } from "./parts";
+import type { Document } from "./sheet";
 
 /** A level line, by the id of the clip or the track that it belongs to. */
 export interface Line {

@@ -1,8 +1,8 @@
 import { watch } from "vue";
-import { useSession } from "../../stores/session";
-import { useBare } from "../acts/bare";
-import { useStaying } from "../acts/staying";
-import type { DeskContext } from "../context";
+import { useSession } from "../stores/session";
+import { useBare } from "./acts/bare";
+import { useStaying } from "./acts/staying";
+import type { DeskContext } from "./state/context";
 
 /** What is heard goes with what is on the desk: its version, the loop, what it is compared with, and what is left out of it. */
 export function useHearing(desk: DeskContext): void {

@@ -1,9 +1,9 @@
 import { inject, provide, reactive, ref, type InjectionKey, type Ref } from "vue";
-import type { Player } from "../listening/player";
-import type { Recorder } from "../recording/recorder";
-import type { Heights } from "./lanes/heights";
-import { Hearing } from "../listening/hearing";
-import { tell } from "../talk/tell";
+import type { Player } from "../../listening/player";
+import type { Recorder } from "../../recording/recorder";
+import type { Heights } from "./heights";
+import { Hearing } from "../../listening/hearing";
+import { tell } from "../../talk/tell";
 
 /** The least and the most frames that a pixel can stand for: at the one end a frame has twenty pixels to itself. */
 export const FINEST = 1 / 20;

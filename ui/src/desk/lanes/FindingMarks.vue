@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
-import { useDeskContext } from "../../desk/context";
+import { useDeskContext } from "../state/context";
 import { useCheck } from "../../stores/check";
-import { useFindings, WEIGHTS } from "./findings";
+import { useFindings, WEIGHTS } from "../acts/findings";
 
 /** Where something was found, on the ruler; the one that is open with its stretch. */
 const desk = useDeskContext();

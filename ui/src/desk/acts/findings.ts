@@ -1,5 +1,5 @@
 import { api, type Schema } from "../../api/client";
-import type { DeskContext, GatherTab } from "../../desk/context";
+import type { DeskContext, GatherTab } from "../state/context";
 import { RATE } from "../../model/units";
 import { useBalance } from "../../stores/balance";
 import { useCheck } from "../../stores/check";
