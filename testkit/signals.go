@@ -75,6 +75,17 @@ func Voice(peak, hertz float64, length audio.Frames) audio.PCM {
 	return p
 }
 
+// Spoken is a voice of 130 Hz in phrases of two seconds with pauses of one, over a soft room: something in which speech is found.
+func Spoken(length audio.Frames) audio.PCM {
+	out, loud := Noise(1, 0.002, length, 1), Voice(0.9, 130, length)
+	for i := range out[0] {
+		if at := audio.Frames(i) % (3 * audio.Second); at < 2*audio.Second {
+			out[0][i] += loud[0][i] * float32(0.3+0.7*float64(at%(audio.Second/3))/float64(audio.Second/3))
+		}
+	}
+	return out
+}
+
 // Join puts sounds of one channel count one after the other.
 func Join(parts ...audio.PCM) audio.PCM {
 	out := make(audio.PCM, len(parts[0]))

@@ -26,7 +26,7 @@ import (
 func spokenOver(t *testing.T) (show, episode, voice, music string) {
 	t.Helper()
 	show, episode = newEpisode(t)
-	imported(t, show, episode, "keeper", speaks(12*audio.Second))
+	imported(t, show, episode, "keeper", testkit.Spoken(12*audio.Second))
 	imported(t, show, episode, "theme", testkit.Noise(2, 0.2, 24*audio.Second, 31))
 	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	require.Len(t, d.Document.Tracks, 2)

@@ -35,7 +35,7 @@ func broughtUp(t *testing.T, length audio.Frames) (episode, voice, music string)
 	show, episode := newEpisode(t)
 	said := audio.NewPCM(1, 0)
 	for said.Length() < length { // with pauses so long that each sentence is made way for by itself
-		said = testkit.Join(said, speaks(2*audio.Second), testkit.Noise(1, 0.002, 4*audio.Second, 1))
+		said = testkit.Join(said, testkit.Spoken(2*audio.Second), testkit.Noise(1, 0.002, 4*audio.Second, 1))
 	}
 	imported(t, show, episode, "keeper", said.Slice(0, length))
 	imported(t, show, episode, "tide", testkit.Noise(2, 0.1, length, 3))
@@ -120,7 +120,7 @@ func edited(t testing.TB, episode string, version int64, op edit.Op) work.Change
 func crowded(t *testing.T, clips int) (show, episode string) {
 	t.Helper()
 	show, episode = newEpisode(t)
-	sound := imported(t, show, episode, "keeper", speaks(12*audio.Second))
+	sound := imported(t, show, episode, "keeper", testkit.Spoken(12*audio.Second))
 	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	track := d.Document.Tracks[0]
 	row := edit.Row{Name: track.Name, Part: session.Voice}

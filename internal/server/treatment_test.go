@@ -59,17 +59,6 @@ func TestATreatedTrackIsHeardAsItIsDeliveredAndTheTreatmentIsAStepOfTheHistory(t
 	assert.Zero(t, testkit.MaxDifference(t, before, stream(t, episode, "from=48000")))
 }
 
-// speaks is a buzzing voice in phrases of two seconds, with a room in its pauses.
-func speaks(length audio.Frames) audio.PCM {
-	out, loud := testkit.Noise(1, 0.002, length, 1), testkit.Voice(0.9, 130, length)
-	for i := range out[0] {
-		if at := audio.Frames(i) % (3 * audio.Second); at < 2*audio.Second {
-			out[0][i] += loud[0][i] * float32(0.3+0.7*float64(at%(audio.Second/3))/float64(audio.Second/3))
-		}
-	}
-	return out
-}
-
 func compressing() session.Treatment {
 	t := session.Usual()
 	t.Compressor = session.Compressor{On: true, Threshold: -30, Ratio: 4, Attack: 2, Release: 100, MakeUp: 6, Detector: session.Level}
@@ -80,7 +69,7 @@ func compressing() session.Treatment {
 func treatedEpisode(t *testing.T, treatment session.Treatment) (show, episode, track string, pcm audio.PCM) {
 	t.Helper()
 	show, episode = newEpisode(t)
-	pcm = speaks(12 * audio.Second)
+	pcm = testkit.Spoken(12 * audio.Second)
 	imported(t, show, episode, "keeper", pcm)
 	d := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
 	track = d.Document.Tracks[0].ID
