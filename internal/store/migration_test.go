@@ -17,24 +17,31 @@ import (
 	"ruvel/testkit/dbtest"
 )
 
-// What was kept by a version before, whose tables were of version 13, is there as it was.
-func TestWhatTheVersionBeforeHasKeptIsReadOn(t *testing.T) {
-	dsn := dbtest.New(t)
+// asOfVersion is an empty database as it was at a version of its tables: its DSN, and what changes it.
+func asOfVersion(t *testing.T, version int64) (dsn string, do func(query string, values ...any)) {
+	t.Helper()
+	dsn = dbtest.New(t)
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)
-	defer db.Close()
+	t.Cleanup(func() { _ = db.Close() })
 	older, err := goose.NewProvider(goose.DialectMySQL, db, os.DirFS("migrations"))
 	require.NoError(t, err)
-	_, err = older.UpTo(ctx, 13)
+	_, err = older.UpTo(ctx, version)
 	require.NoError(t, err)
+	return dsn, func(query string, values ...any) {
+		t.Helper()
+		_, err := db.ExecContext(ctx, query, values...)
+		require.NoError(t, err)
+	}
+}
+
+// What was kept by a version before, whose tables were of version 13, is there as it was.
+func TestWhatTheVersionBeforeHasKeptIsReadOn(t *testing.T) {
+	dsn, do := asOfVersion(t, 13)
 	show, layout, episode, mixdown, link := store.NewID(), store.NewID(), store.NewID(), store.NewID(), store.NewID()
 	was, now := session.New(), session.New()
 	was.Tracks = []session.Track{{ID: "t1", Name: "Music", Part: session.Music, Clips: map[string]session.Clip{}}}
 	now.Tracks = []session.Track{{ID: "t1", Name: "Music", Part: session.Music, Fader: -6, Clips: map[string]session.Clip{}}}
-	do := func(query string, values ...any) {
-		_, err := db.ExecContext(ctx, query, values...)
-		require.NoError(t, err)
-	}
 	do(`INSERT INTO shows (id, name) VALUES (?, 'Harbour Hours')`, show)
 	do(`INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, layout) VALUES (?, ?, 0, 'Feature', ?, 0, 2, '', '', '{}', TRUE)`, layout, show, now.JSON())
 	do(`INSERT INTO episodes (id, show_id, number, title, document, length, next_id, description, language, details, made_from, made_of) VALUES (?, ?, 1, 'Fog', ?, 0, 2, '', '', '{}', ?, ?)`,
@@ -72,18 +79,7 @@ func TestWhatTheVersionBeforeHasKeptIsReadOn(t *testing.T) {
 
 // Before, a chapter could have a picture of another show.
 func TestAPictureOfAnotherShowThatAChapterHasIsItsShowsOwnFromNowOn(t *testing.T) {
-	dsn := dbtest.New(t)
-	db, err := sql.Open("mysql", dsn)
-	require.NoError(t, err)
-	defer db.Close()
-	older, err := goose.NewProvider(goose.DialectMySQL, db, os.DirFS("migrations"))
-	require.NoError(t, err)
-	_, err = older.UpTo(ctx, 14)
-	require.NoError(t, err)
-	do := func(query string, values ...any) {
-		_, err := db.ExecContext(ctx, query, values...)
-		require.NoError(t, err)
-	}
+	dsn, do := asOfVersion(t, 14)
 	here, there, episode := store.NewID(), store.NewID(), store.NewID()
 	shown, named, other := strings.Repeat("a", 64), strings.Repeat("b", 64), strings.Repeat("c", 64)
 	with := func(picture string) []byte {
