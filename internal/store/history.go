@@ -89,67 +89,80 @@ type meant struct {
 func (s *Store) edit(ctx context.Context, episode string, m meant, gesture string, op edit.Op) (change Change, err error) {
 	var next parsed
 	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
-		next = parsed{}
 		row, err := lock(ctx, tx, episode)
 		if err != nil {
 			return err
 		}
-		if m.once {
-			if done, err := hasGesture(ctx, tx, episode, gesture); err != nil {
-				return err
-			} else if done {
-				change, err = s.unchanged(ctx, tx, row)
-				return err
-			}
-		}
-		if !m.any && row.Version != m.base {
-			return Conflict{row.Version}
-		}
-		now, err := s.parsed(ctx, tx, row)
-		if err != nil {
-			return err
-		}
-		if paste, ok := op.(edit.PasteClips); ok { // what is refused takes them back
-			if err := adopt(ctx, tx, row.Show, paste.Fragment.Sounds()); err != nil {
-				return err
-			}
-		}
-		if set, ok := op.(edit.SetMarkers); ok {
-			if err := hasPictures(ctx, tx, row.Show, set); err != nil {
-				return err
-			}
-		}
-		material, ask, done := s.material(ctx, tx, row.Show)
-		defer done()
-		doc, name, err := edit.ApplyFrom(now.doc, row.Next, op, material)
-		if err := cmp.Or(ask.failed, err); err != nil {
-			return err
-		}
-		patch := session.Diff(now.doc, doc)
-		if len(patch) == 0 {
-			change, err = finish(ctx, tx, row, Change{Version: row.Version, Patch: []byte("[]"), Name: name, Document: doc})
-			return err
-		}
-		start, err := s.join(ctx, tx, &row, gesture, now)
-		if err != nil {
-			return err
-		}
-		if recorded, err := record(ctx, tx, &row, name, gesture, start, doc); err != nil {
-			return err
-		} else if !recorded {
-			gesture = "" // the last step is that of another
-		}
-		if change, err = replace(ctx, tx, row, doc, []byte(text(patch))); err != nil {
-			return err
-		}
-		change.Name = name
-		next = parsed{episode, change.Version, doc, gesture, start}
-		return nil
+		change, next, err = s.carryOut(ctx, tx, row, m, gesture, op)
+		return err
 	})
 	if err == nil && next.version > 0 {
 		s.documents.keep(next)
 	}
 	return change, err
+}
+
+// carryOut is edit within a transaction in which the row of the episode is locked. next is the document that it came to, if it has
+// changed anything.
+func (s *Store) carryOut(ctx context.Context, tx *sqlx.Tx, row locked, m meant, gesture string, op edit.Op) (change Change, next parsed, err error) {
+	if m.once {
+		done, err := hasGesture(ctx, tx, row.ID, gesture)
+		if err == nil && done {
+			change, err = s.unchanged(ctx, tx, row)
+		}
+		if err != nil || done {
+			return change, next, err
+		}
+	}
+	if !m.any && row.Version != m.base {
+		return change, next, Conflict{row.Version}
+	}
+	now, err := s.parsed(ctx, tx, row)
+	if err != nil {
+		return change, next, err
+	}
+	doc, name, err := s.applied(ctx, tx, row, now.doc, op)
+	if err != nil {
+		return change, next, err
+	}
+	patch := session.Diff(now.doc, doc)
+	if len(patch) == 0 {
+		change, err = finish(ctx, tx, row, Change{Version: row.Version, Patch: []byte("[]"), Name: name, Document: doc})
+		return change, next, err
+	}
+	start, err := s.join(ctx, tx, &row, gesture, now)
+	if err != nil {
+		return change, next, err
+	}
+	recorded, err := record(ctx, tx, &row, name, gesture, start, doc)
+	if err != nil {
+		return change, next, err
+	}
+	if !recorded {
+		gesture = "" // the last step is that of another
+	}
+	change, err = replace(ctx, tx, row, doc, []byte(text(patch)))
+	change.Name = name
+	return change, parsed{row.ID, change.Version, doc, gesture, start}, err
+}
+
+// applied is a document with an operation carried out on it, and the name of that. What it brings into the show is brought, and
+// goes again where it is refused.
+func (s *Store) applied(ctx context.Context, tx *sqlx.Tx, row locked, doc session.Document, op edit.Op) (session.Document, string, error) {
+	var err error
+	switch op := op.(type) {
+	case edit.PasteClips:
+		err = adopt(ctx, tx, row.Show, op.Fragment.Sounds())
+	case edit.SetMarkers:
+		err = hasPictures(ctx, tx, row.Show, op)
+	}
+	if err != nil {
+		return doc, "", err
+	}
+	material, ask, done := s.material(ctx, tx, row.Show)
+	defer done()
+	out, name, err := edit.ApplyFrom(doc, row.Next, op, material)
+	return out, name, cmp.Or(ask.failed, err)
 }
 
 // material is what an edit of an episode of a show may know of sounds, until done is called.
