@@ -396,6 +396,10 @@ func anyOp(t *rapid.T, d session.Document) edit.Op {
 			return pick(clips)
 		case "Track", "Tracks", "Before":
 			return pick(tracks)
+		case "Stage":
+			return rapid.SampledFrom([]string{"lowCut", "gate", "expander", "compressor", "limiter", "x"}).Draw(t, "stage")
+		case "Settings of", "Ordinary of":
+			return rapid.SampledFrom([]string{"on", "corner", "open", "close", "hold", "ratio", "threshold", "auto", "detector", "ceiling", "peak", "level", "x"}).Draw(t, "setting")
 		case "Sound", "With", "Instead":
 			return testkit.ID(rapid.IntRange(0, 4).Draw(t, "sound"))
 		case "Edge":
@@ -431,6 +435,17 @@ func setField(t *rapid.T, name string, f reflect.Value, times []int64, text func
 		f.Set(reflect.MakeSlice(f.Type(), rapid.IntRange(0, 3).Draw(t, "count"), 3))
 		for i := range f.Len() {
 			setField(t, name, f.Index(i), times, text)
+		}
+	case reflect.Map: // of settings by their names
+		f.Set(reflect.MakeMap(f.Type()))
+		for range rapid.IntRange(0, 3).Draw(t, "count") {
+			v := reflect.New(f.Type().Elem()).Elem()
+			if v.Kind() == reflect.Interface {
+				v.Set(reflect.ValueOf(rapid.OneOf(rapid.Float64Range(-100, 3000).AsAny(), rapid.Bool().AsAny(), rapid.SampledFrom([]string{"peak", "x"}).AsAny()).Draw(t, "value")))
+			} else {
+				setField(t, name, v, times, text)
+			}
+			f.SetMapIndex(reflect.ValueOf(text(name+" of")).Convert(f.Type().Key()), v)
 		}
 	case reflect.String:
 		f.SetString(text(name))
