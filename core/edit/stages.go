@@ -1,8 +1,13 @@
 package edit
 
 import (
-	"bytes"
+	"cmp"
 	"encoding/json"
+	"errors"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
 
 	"ruvel/core/audio"
 	"ruvel/core/problem"
@@ -47,16 +52,37 @@ func (o SetStage) set(t *session.Treatment) error {
 	if !there {
 		return problem.New("unknown-stage", "stage", "A treatment has no stage %q.", problem.Short(o.Stage, 40))
 	}
-	text, err := json.Marshal(o.Settings)
-	if err == nil {
-		read := json.NewDecoder(bytes.NewReader(text))
-		read.DisallowUnknownFields()
-		err = read.Decode(stage)
-	}
-	if err != nil {
-		return problem.New("bad-settings", "settings", "These are not settings of the stage %s: %v.", o.Stage, err)
+	if err := o.read(stage); err != nil {
+		return err
 	}
 	o.follow(t)
+	return nil
+}
+
+// read puts the settings into a stage, given by its address; those that are not named stay as they are there.
+func (o SetStage) read(stage any) error {
+	of := reflect.TypeOf(stage).Elem()
+	var takes []string
+	for i := range of.NumField() {
+		name, _, _ := strings.Cut(of.Field(i).Tag.Get("json"), ",")
+		takes = append(takes, name)
+	}
+	for _, name := range slices.Sorted(maps.Keys(o.Settings)) {
+		if !slices.Contains(takes, name) {
+			return problem.New("bad-settings", "settings."+name, "The stage %s has no setting %q. It has %s.", o.Stage, problem.Short(name, 40), strings.Join(takes, ", "))
+		}
+	}
+	text, err := json.Marshal(o.Settings)
+	if err == nil {
+		err = json.Unmarshal(text, stage)
+	}
+	if wrong := (*json.UnmarshalTypeError)(nil); errors.As(err, &wrong) {
+		kind := map[reflect.Kind]string{reflect.Bool: "true or false", reflect.String: "a word"}[wrong.Type.Kind()]
+		return problem.New("bad-settings", "settings."+wrong.Field, "The setting %s of the stage %s takes %s, not a %s.", wrong.Field, o.Stage, cmp.Or(kind, "a number"), wrong.Value)
+	}
+	if err != nil {
+		return problem.New("bad-settings", "settings", "The settings of the stage %s cannot be read.", o.Stage)
+	}
 	return nil
 }
 

@@ -1,6 +1,7 @@
 package edit_test
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -73,6 +74,7 @@ func TestWhatIsNoSettingOfAStageIsRefused(t *testing.T) {
 		"a stage that there is not":      {edit.SetStage{Tracks: []string{"t1"}, Stage: "reverb"}, "unknown-stage"},
 		"a setting of another":           {edit.SetStage{Tracks: []string{"t1"}, Stage: "gate", Settings: map[string]any{"ratio": 2}}, "bad-settings"},
 		"a word where a number is meant": {edit.SetStage{Tracks: []string{"t1"}, Stage: "gate", Settings: map[string]any{"hold": "long"}}, "bad-settings"},
+		"what is no number at all":       {edit.SetStage{Tracks: []string{"t1"}, Stage: "gate", Settings: map[string]any{"hold": math.NaN()}}, "bad-settings"},
 		"a value out of its range":       {edit.SetStage{Tracks: []string{"t1"}, Stage: "gate", Settings: map[string]any{"hold": 2001}}, "setting-out-of-range"},
 		"another detector":               {edit.SetStage{Tracks: []string{"t1"}, Stage: "compressor", Settings: map[string]any{"detector": "ear"}}, "bad-detector"},
 		"a track that there is not":      {edit.SetStage{Tracks: []string{"t99"}, Stage: "gate"}, "unknown-track"},
@@ -84,6 +86,10 @@ func TestWhatIsNoSettingOfAStageIsRefused(t *testing.T) {
 			assert.Equal(t, c.code, p.Code, name)
 		}
 	}
+	_, _, err := edit.Apply(doc, edit.SetStage{Tracks: []string{"t1"}, Stage: "lowCut", Settings: map[string]any{"ratio": 2}}, edit.ExampleSounds)
+	assert.EqualError(t, err, `The stage lowCut has no setting "ratio". It has on, corner.`)
+	_, _, err = edit.Apply(doc, edit.SetStage{Tracks: []string{"t1"}, Stage: "gate", Settings: map[string]any{"hold": "long"}}, edit.ExampleSounds)
+	assert.EqualError(t, err, "The setting hold of the stage gate takes a number, not a string.")
 }
 
 func TestAClipFadesOutByATime(t *testing.T) {
