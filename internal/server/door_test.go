@@ -2,8 +2,11 @@ package server_test
 
 import (
 	"bytes"
+	"encoding/json"
 	"net/http"
 	"net/url"
+	"os"
+	"path"
 	"slices"
 	"strings"
 	"testing"
@@ -58,7 +61,7 @@ func TestEveryRouteGoesThroughTheDoor(t *testing.T) {
 	guarded := server.Guarded()
 	kinds := store.Things()
 	var free []string
-	for path, methods := range description(t).Paths {
+	for at, methods := range description(t).Paths {
 		for _, op := range methods {
 			names, there := guarded[op.OperationID]
 			if !assert.True(t, there, "%s does not go through the door", op.OperationID) {
@@ -69,12 +72,64 @@ func TestEveryRouteGoesThroughTheDoor(t *testing.T) {
 			}
 			for _, p := range op.Parameters {
 				if slices.Contains(kinds, store.Thing(p.Name)) && !(p.Name == "sound" && p.In == "query") {
-					assert.Contains(t, names, p.Name, "%s names one by its %s: %s", op.OperationID, p.In, path)
+					assert.Contains(t, names, p.Name, "%s names one by its %s: %s", op.OperationID, p.In, at)
 				}
 			}
 		}
 	}
 	assert.ElementsMatch(t, ofNoShow, free, "those that name nothing")
+}
+
+// What has the form of an id of something, also in a body, is asked for.
+func TestEveryIDInABodyIsAskedForAtTheDoor(t *testing.T) {
+	guarded := server.Guarded()
+	raw, err := os.ReadFile("../../docs/openapi.json")
+	require.NoError(t, err)
+	var d map[string]any
+	require.NoError(t, json.Unmarshal(raw, &d))
+	within := func(of any, names ...string) any {
+		for _, name := range names {
+			of, _ = of.(map[string]any)[name]
+			if of == nil {
+				return nil
+			}
+		}
+		return of
+	}
+	var ids func(schema any, depth int) int
+	ids = func(schema any, depth int) (n int) {
+		s, is := schema.(map[string]any)
+		if !is || depth > 12 {
+			return 0
+		}
+		if ref, is := s["$ref"].(string); is {
+			return ids(within(d, "components", "schemas", path.Base(ref)), depth+1)
+		}
+		if pattern, _ := s["pattern"].(string); s["format"] == "uuid" || strings.Contains(pattern, "{64}") {
+			n++
+		}
+		n += ids(s["items"], depth+1)
+		if properties, is := s["properties"].(map[string]any); is {
+			for _, p := range properties {
+				n += ids(p, depth+1)
+			}
+		}
+		return n
+	}
+	bodies := 0
+	for at, methods := range d["paths"].(map[string]any) {
+		for _, op := range methods.(map[string]any) {
+			found := ids(within(op, "requestBody", "content", "application/json", "schema"), 0)
+			id := within(op, "operationId").(string)
+			inPath := strings.Count(at, "{")
+			for _, no := range []string{"{step}", "{seq}", "{level}", "{list}", "{track}", "{piece}"} {
+				inPath -= strings.Count(at, no)
+			}
+			assert.GreaterOrEqual(t, len(guarded[id]), found+inPath, "%s has ids that are not asked for", id)
+			bodies += found
+		}
+	}
+	assert.GreaterOrEqual(t, bodies, 5, "there are some")
 }
 
 func TestWhatIsOfAnotherShowOrOfNoneIsNotThere(t *testing.T) {
