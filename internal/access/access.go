@@ -10,14 +10,18 @@ import (
 	"ruvel/internal/store"
 )
 
-// Owners knows which shows a thing belongs to: none if it does not exist, one as a rule, and several of what is named by its
-// content. That it could not be asked is an error. What is given is not changed.
+// Owners knows which shows things of a kind belong to, by their ids: none of what does not exist, one as a rule, and several of what is named
+// by its content. That it could not be asked is an error. What is given is not changed.
 type Owners interface {
-	ShowsWith(ctx context.Context, t store.Thing, id string) ([]string, error)
+	ShowsWith(ctx context.Context, t store.Thing, ids ...string) (map[string][]string, error)
 }
 
-// Door lets in. The zero value of what it does not know lets everybody in: there is one person.
-type Door struct{ Owners Owners }
+// Door lets in.
+type Door struct {
+	Owners Owners
+
+	lets func(show string) bool // whether the one who asks may go into a show; nil: there is one person, who may go into every one
+}
 
 // Named is a thing as a request names it.
 type Named struct {
@@ -34,36 +38,32 @@ func (d *Door) Enter(ctx context.Context, all ...Named) error {
 		if n.ID == "" {
 			continue
 		}
-		having, err := d.open(ctx, n.Thing, n.ID)
+		with, err := d.Owners.ShowsWith(ctx, n.Thing, n.ID)
 		if err != nil {
 			return err
 		}
+		having := with[n.ID]
 		if len(having) == 0 && n.Gone {
 			continue
 		}
-		if shows != nil {
-			having = those(having, func(show string) bool { return slices.Contains(shows, show) })
-		}
-		if len(having) == 0 {
+		before := shows
+		shows = those(having, func(show string) bool { return d.open(show) && (before == nil || slices.Contains(before, show)) })
+		if len(shows) == 0 {
 			return store.NotFound(string(n.Thing))
 		}
-		shows = having
 	}
 	return nil
 }
 
 // Reach gives those of some sounds or pictures that are of a show which the one who asks may go into.
 func (d *Door) Reach(ctx context.Context, t store.Thing, ids []string) (out []string, err error) {
+	with, err := d.Owners.ShowsWith(ctx, t, ids...)
 	for _, id := range ids {
-		having, err := d.open(ctx, t, id)
-		if err != nil {
-			return nil, err
-		}
-		if len(having) > 0 {
+		if slices.ContainsFunc(with[id], d.open) {
 			out = append(out, id)
 		}
 	}
-	return out, nil
+	return out, err
 }
 
 // Bring says whether an operation may bring into a show what is in others: whoever asks must be able to go into one that has it. What no show
@@ -73,28 +73,22 @@ func (d *Door) Bring(ctx context.Context, op edit.Op) error {
 	if !ok {
 		return nil
 	}
-	for _, id := range paste.Fragment.Sounds() {
-		having, err := d.Owners.ShowsWith(ctx, store.ASound, id)
-		if err != nil {
-			return err
-		}
-		if len(having) > 0 && !slices.ContainsFunc(having, d.lets) {
+	with, err := d.Owners.ShowsWith(ctx, store.ASound, paste.Fragment.Sounds()...)
+	for _, having := range with {
+		if !slices.ContainsFunc(having, d.open) {
 			return store.NotFound(string(store.ASound))
 		}
 	}
-	return nil
+	return err
 }
 
-// Open gives those shows that the one who asks may go into.
-func (d *Door) Open(shows []store.Show) []store.Show {
-	return slices.DeleteFunc(shows, func(s store.Show) bool { return !d.lets(s.ID) })
+// Shows are those of some that the one who asks may go into.
+func (d *Door) Shows(all []store.Show) []store.Show {
+	return slices.DeleteFunc(all, func(s store.Show) bool { return !d.open(s.ID) })
 }
 
-// open are the shows that have a thing and that the one who asks may go into.
-func (d *Door) open(ctx context.Context, t store.Thing, id string) ([]string, error) {
-	shows, err := d.Owners.ShowsWith(ctx, t, id)
-	return those(shows, d.lets), err
-}
+// open says whether the one who asks may go into a show.
+func (d *Door) open(show string) bool { return d.lets == nil || d.lets(show) }
 
 // those are the shows that are wanted.
 func those(shows []string, wanted func(show string) bool) (out []string) {
@@ -105,6 +99,3 @@ func those(shows []string, wanted func(show string) bool) (out []string) {
 	}
 	return out
 }
-
-// lets says whether the one who asks may go into a show. There is one person, who may.
-func (d *Door) lets(string) bool { return true }

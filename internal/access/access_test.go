@@ -19,16 +19,26 @@ type owners map[string][]string
 
 var errAway = errors.New("away")
 
-func (o owners) ShowsWith(_ context.Context, _ store.Thing, id string) ([]string, error) {
-	if id == "away" {
-		return nil, errAway
+func (o owners) ShowsWith(_ context.Context, _ store.Thing, ids ...string) (map[string][]string, error) {
+	shows := map[string][]string{}
+	for _, id := range ids {
+		if id == "away" {
+			return nil, errAway
+		}
+		if having, there := o[id]; there {
+			shows[id] = having
+		}
 	}
-	return o[id], nil
+	return shows, nil
 }
 
-var door = access.Door{Owners: owners{
-	"harbour": {"harbour"}, "tide": {"tide"}, "fog": {"harbour"}, "ebb": {"tide"}, "gulls": {"harbour", "tide"}, "swell": {"tide", "third"},
-}}
+var (
+	all = owners{
+		"harbour": {"harbour"}, "tide": {"tide"}, "fog": {"harbour"}, "ebb": {"tide"}, "gulls": {"harbour", "tide"}, "swell": {"tide", "third"},
+	}
+	door   = access.Door{Owners: all}
+	narrow = access.Letting(all, "harbour")
+)
 
 func TestAllThatARequestNamesIsOfOneShow(t *testing.T) {
 	named := func(ids ...string) (out []access.Named) {
@@ -75,4 +85,23 @@ func TestAnEditBringsSoundsOfShowsThatOneMayGoInto(t *testing.T) {
 	assert.NoError(t, door.Bring(t.Context(), paste("lost")), "which the edit itself refuses")
 	assert.ErrorIs(t, door.Bring(t.Context(), paste("away")), errAway)
 	assert.NoError(t, door.Bring(t.Context(), edit.AddMarker{}), "one that brings nothing asks nothing")
+	assert.NoError(t, narrow.Bring(t.Context(), paste("gulls")), "one of them is open")
+	assert.True(t, store.IsNotFound(narrow.Bring(t.Context(), paste("swell"))))
+	assert.NoError(t, narrow.Bring(t.Context(), paste("lost")))
+}
+
+func TestWhereOneMayNotGoIsAsIfThereWereNothing(t *testing.T) {
+	one := func(id string, gone bool) error {
+		return narrow.Enter(t.Context(), access.Named{Thing: store.AnEpisode, ID: id, Gone: gone})
+	}
+	assert.NoError(t, one("fog", false))
+	assert.NoError(t, one("gulls", false), "of several shows one is open")
+	assert.True(t, store.IsNotFound(one("ebb", false)))
+	assert.True(t, store.IsNotFound(one("ebb", true)), "which is there, and no one's to see")
+	assert.NoError(t, one("lost", true))
+	assert.True(t, store.IsNotFound(narrow.Enter(t.Context(), access.Named{ID: "gulls"}, access.Named{ID: "swell"})), "what they have in common is shut")
+	reached, err := narrow.Reach(t.Context(), store.ASound, []string{"gulls", "swell", "lost"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"gulls"}, reached)
+	assert.Equal(t, []store.Show{{ID: "harbour"}}, narrow.Shows([]store.Show{{ID: "tide"}, {ID: "harbour"}}))
 }

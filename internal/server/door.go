@@ -85,7 +85,7 @@ func Guarded() map[string][]string {
 			if op == nil {
 				continue
 			}
-			if names, through := op.Metadata[atDoor].([]name); through {
+			if names, guarded := op.Metadata[atDoor].([]name); guarded {
 				out[op.OperationID] = []string{}
 				for _, n := range names {
 					out[op.OperationID] = append(out[op.OperationID], string(n.thing))

@@ -8,7 +8,6 @@ import (
 
 	"ruvel/internal/pictures"
 	"ruvel/internal/store"
-	"ruvel/internal/work"
 )
 
 func (s *Server) pictureRoutes(api huma.API) {
@@ -23,11 +22,7 @@ func (s *Server) pictureRoutes(api huma.API) {
 			Picture string `path:"picture" pattern:"^[0-9a-f]{64}$" of:"picture"`
 		},
 		) (*bytesAnswer, error) {
-			p, err := s.Store.AnyPicture(ctx, in.Picture)
-			if err != nil {
-				return nil, fail(err)
-			}
-			data, err := s.Bucket.ReadAll(ctx, work.PictureFolder+p.ID)
+			p, data, err := s.Publish.Picture(ctx, in.Picture, 0)
 			if err != nil {
 				return nil, fail(err)
 			}
@@ -53,9 +48,6 @@ func (u *pictureUpload) Resolve(ctx huma.Context) []error {
 }
 
 func (s *Server) addPicture(ctx context.Context, in *pictureUpload) (out Picture, err error) {
-	if _, err := s.Store.Show(ctx, in.Show); err != nil {
-		return out, err
-	}
 	data, err := io.ReadAll(io.LimitReader(in.body, pictures.MostBytes+1))
 	if err != nil {
 		return out, err

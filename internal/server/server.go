@@ -116,10 +116,8 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	return r
 }
 
-const (
-	// reviewers is how many episodes are checked at a time. Most of that is waiting for the mix to be measured.
-	reviewers = 4
-)
+// reviewers is how many episodes are checked at a time. Most of that is waiting for the mix to be measured.
+const reviewers = 4
 
 // onlyRead lets nothing but reads through.
 func onlyRead(next http.Handler) http.Handler {

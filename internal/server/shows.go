@@ -43,7 +43,7 @@ func (s *Server) showRoutes(api huma.API) {
 	route(s, api, operation("GET", "/shows", "list-shows", "List all shows"),
 		func(ctx context.Context, _ *empty) (*body[[]store.Show], error) {
 			all, err := s.Store.Shows(ctx)
-			return answer(s.Access.Open(all), err)
+			return answer(s.Access.Shows(all), err)
 		})
 	route(s, api, operation("POST", "/shows", "add-show", "Make a show"),
 		func(ctx context.Context, in *struct{ Body named }) (*body[store.Show], error) {

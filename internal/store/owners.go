@@ -1,6 +1,10 @@
 package store
 
-import "context"
+import (
+	"context"
+
+	"github.com/jmoiron/sqlx"
+)
 
 // Thing is a kind of what belongs to a show.
 type Thing string
@@ -24,19 +28,19 @@ const (
 
 // owners say which show a thing belongs to. Sounds and pictures are named by their content, and may be of several.
 var owners = map[Thing]string{
-	AShow:      `SELECT id FROM shows WHERE id = ?`,
-	AnEpisode:  `SELECT show_id FROM episodes WHERE id = ?`,
-	ALayout:    `SELECT show_id FROM episodes WHERE id = ? AND layout`,
-	AJob:       `SELECT show_id FROM jobs WHERE id = ?`,
-	ATake:      `SELECT e.show_id FROM takes t JOIN episodes e ON e.id = t.episode_id WHERE t.id = ?`,
-	AVersion:   `SELECT e.show_id FROM versions v JOIN episodes e ON e.id = v.episode_id WHERE v.id = ?`,
-	AMixdown:   `SELECT e.show_id FROM mixdowns m JOIN episodes e ON e.id = m.episode_id WHERE m.id = ?`,
-	ASending:   `SELECT e.show_id FROM sendings n JOIN episodes e ON e.id = n.episode_id WHERE n.id = ?`,
-	ALink:      `SELECT e.show_id FROM links l JOIN episodes e ON e.id = l.episode_id WHERE l.id = ?`,
-	AComment:   `SELECT e.show_id FROM comments c JOIN links l ON l.id = c.link_id JOIN episodes e ON e.id = l.episode_id WHERE c.id = ?`,
-	ATreatment: `SELECT show_id FROM treatments WHERE id = ?`,
-	ASound:     `SELECT show_id FROM sounds WHERE id = ?`,
-	APicture:   `SELECT show_id FROM pictures WHERE id = ?`,
+	AShow:      `SELECT id, id AS show_id FROM shows WHERE id IN (?)`,
+	AnEpisode:  `SELECT id, show_id FROM episodes WHERE id IN (?)`,
+	ALayout:    `SELECT id, show_id FROM episodes WHERE id IN (?) AND layout`,
+	AJob:       `SELECT id, show_id FROM jobs WHERE id IN (?)`,
+	ATake:      `SELECT t.id, e.show_id FROM takes t JOIN episodes e ON e.id = t.episode_id WHERE t.id IN (?)`,
+	AVersion:   `SELECT v.id, e.show_id FROM versions v JOIN episodes e ON e.id = v.episode_id WHERE v.id IN (?)`,
+	AMixdown:   `SELECT m.id, e.show_id FROM mixdowns m JOIN episodes e ON e.id = m.episode_id WHERE m.id IN (?)`,
+	ASending:   `SELECT n.id, e.show_id FROM sendings n JOIN episodes e ON e.id = n.episode_id WHERE n.id IN (?)`,
+	ALink:      `SELECT l.id, e.show_id FROM links l JOIN episodes e ON e.id = l.episode_id WHERE l.id IN (?)`,
+	AComment:   `SELECT c.id, e.show_id FROM comments c JOIN links l ON l.id = c.link_id JOIN episodes e ON e.id = l.episode_id WHERE c.id IN (?)`,
+	ATreatment: `SELECT id, show_id FROM treatments WHERE id IN (?)`,
+	ASound:     `SELECT id, show_id FROM sounds WHERE id IN (?)`,
+	APicture:   `SELECT id, show_id FROM pictures WHERE id IN (?)`,
 }
 
 // Things are all kinds.
@@ -47,7 +51,23 @@ func Things() (all []Thing) {
 	return all
 }
 
-// ShowsWith gives the shows that a thing belongs to, in one query: none if it does not exist.
-func (s *Store) ShowsWith(ctx context.Context, t Thing, id string) (shows []string, err error) {
-	return shows, s.db.SelectContext(ctx, &shows, owners[t], id)
+// ShowsWith gives the shows that things of a kind belong to, by their ids, in one query: none of what does not exist.
+func (s *Store) ShowsWith(ctx context.Context, t Thing, ids ...string) (map[string][]string, error) {
+	shows := map[string][]string{}
+	if len(ids) == 0 {
+		return shows, nil
+	}
+	query, values, err := sqlx.In(owners[t], ids)
+	if err != nil {
+		return nil, err
+	}
+	var rows []struct {
+		ID   string `db:"id"`
+		Show string `db:"show_id"`
+	}
+	err = s.db.SelectContext(ctx, &rows, query, values...)
+	for _, r := range rows {
+		shows[r.ID] = append(shows[r.ID], r.Show)
+	}
+	return shows, err
 }

@@ -46,7 +46,7 @@ func TestFromWhateverBelongsToAShowThatShowIsFound(t *testing.T) {
 		require.NotEmpty(t, ids[thing], "one of each kind: %s", thing)
 		shows, err := st.ShowsWith(ctx, thing, ids[thing])
 		require.NoError(t, err)
-		assert.Equal(t, []string{show.ID}, shows, "of the %s", thing)
+		assert.Equal(t, map[string][]string{ids[thing]: {show.ID}}, shows, "of the %s", thing)
 		none, err := st.ShowsWith(ctx, thing, store.NewID())
 		require.NoError(t, err)
 		assert.Empty(t, none, "of no %s", thing)
@@ -60,5 +60,8 @@ func TestFromWhateverBelongsToAShowThatShowIsFound(t *testing.T) {
 	require.NoError(t, st.AddPicture(ctx, other.ID, store.Picture{ID: ids[store.APicture], Type: "image/jpeg"}))
 	shows, err := st.ShowsWith(ctx, store.APicture, ids[store.APicture])
 	require.NoError(t, err)
-	assert.ElementsMatch(t, []string{show.ID, other.ID}, shows, "what is named by its content may be of several")
+	assert.ElementsMatch(t, []string{show.ID, other.ID}, shows[ids[store.APicture]], "what is named by its content may be of several")
+	both, err := st.ShowsWith(ctx, store.AnEpisode, e.ID, store.NewID(), layout.ID)
+	require.NoError(t, err)
+	assert.Len(t, both, 2, "several in one query")
 }

@@ -129,18 +129,6 @@ func (s *Store) HasSound(ctx context.Context, id string) (there bool, err error)
 	return there, s.db.GetContext(ctx, &there, `SELECT EXISTS (SELECT 1 FROM sounds WHERE id = ?)`, id)
 }
 
-// KnownSounds gives those of some ids that are sounds of a show.
-func (s *Store) KnownSounds(ctx context.Context, ids []string) (known []string, err error) {
-	if len(ids) == 0 {
-		return nil, nil
-	}
-	query, args, err := sqlx.In(`SELECT DISTINCT id FROM sounds WHERE id IN (?)`, ids)
-	if err != nil {
-		return nil, err
-	}
-	return known, s.db.SelectContext(ctx, &known, query, args...)
-}
-
 func (s *Store) inUse(ctx context.Context, show, id string) error {
 	episodes, err := s.EpisodesUsing(ctx, show, id)
 	if err != nil {
