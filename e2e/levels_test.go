@@ -3,7 +3,6 @@ package e2e
 import (
 	"fmt"
 	"math"
-	"path/filepath"
 	"slices"
 	"testing"
 
@@ -219,9 +218,13 @@ func TestAPointSnapsToTheFirstWordAndMusicDipsUnderWhatIsSpoken(t *testing.T) {
 	w := OpenWindow(t, base)
 	episode := newEpisode(w, "Words")
 	// A voice that speaks from 3 to 5 s and from 7 to 9 s in a quiet room.
-	voice := filepath.Join(t.TempDir(), "Keeper speaks.wav")
-	testkit.RunFFmpeg(t, nil, "-v", "error", "-f", "lavfi", "-i",
-		"aevalsrc=0.3*sin(2*PI*220*t)*(between(t\\,3\\,5)+between(t\\,7\\,9))+0.0005*(random(0)-0.5):s=48000:d=12", "-ac", "1", voice)
+	said := testkit.Noise(1, 0.0005, 12*audio.Second, 1)
+	for k, at := range []audio.Frames{3 * audio.Second, 7 * audio.Second} {
+		for i, v := range testkit.Voice(0.3, uint64(k+1), 2*audio.Second)[0] {
+			said[0][at+audio.Frames(i)] += v
+		}
+	}
+	voice := testkit.WriteWAV(t, "Keeper speaks.wav", said)
 	_, musicFile := dropped(t)
 	x, y := w.Find(".lanes").At(0.6, 0.9)
 	w.Drop(x, y, voice, musicFile)

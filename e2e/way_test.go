@@ -190,6 +190,10 @@ func TestAMissIsGoneToAndRoomIsMade(t *testing.T) {
 	w.Until(hatched + `[2] > 5`)
 	w.Press("Hear it")
 	w.Until(`[...document.querySelectorAll(".room button")].some(b => b.querySelector(".lucide-square"))`)
+	// What is left out covers speech still, and it is said why.
+	w.Click(".room li input")
+	w.UntilText("Still missed then")
+	w.UntilText("“harbour music” makes no way for speech.")
 	w.Press("Leave it")
 	w.Until(`document.querySelector(".miss")`)
 	assert.False(t, trackOf(desk(t, episode).Document, session.Music).Way.On, "nothing has been done")

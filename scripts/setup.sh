@@ -1,10 +1,10 @@
 # setup.sh: what ./start and ./test share. Sourced, not run.
 
-# need PROGRAM=PACKAGE ...: installs the Debian packages of the programs that are missing.
+# need PROGRAM=PACKAGE ...: installs the Debian packages of the programs that are missing, or, where it is a path, of what lies there.
 need() {
   local missing=() pair
   for pair in "$@"; do
-    command -v "${pair%%=*}" >/dev/null 2>&1 || [ -x "/usr/sbin/${pair%%=*}" ] || missing+=("${pair#*=}")
+    command -v "${pair%%=*}" >/dev/null 2>&1 || [ -x "/usr/sbin/${pair%%=*}" ] || [ -e "/${pair%%=*}" ] || missing+=("${pair#*=}")
   done
   [ ${#missing[@]} -eq 0 ] && return 0
   echo "Installing ${missing[*]}"

@@ -54,33 +54,12 @@ func Noise(channels int, amplitude float64, length audio.Frames, seed uint64) au
 	return p
 }
 
-// Voice is a buzz that falls off like that of a voice, of some peak: something that is taken for speech.
-func Voice(peak, hertz float64, length audio.Frames) audio.PCM {
-	p := audio.NewPCM(1, length)
-	var sum float64
-	for n := 1.0; n*hertz < 4000; n++ {
-		sum += 1 / n
-	}
-	for i := range p[0] {
-		// cos nx = 2 cos x cos (n-1)x - cos (n-2)x
-		var v float64
-		one := math.Cos(2 * math.Pi * hertz * float64(i) / audio.Rate)
-		before, this := 1.0, one
-		for n := 1.0; n*hertz < 4000; n++ {
-			v += this / n
-			before, this = this, 2*one*this-before
-		}
-		p[0][i] = float32(peak * v / sum)
-	}
-	return p
-}
-
 // Spoken is a voice of 130 Hz in phrases of two seconds with pauses of one, over a soft room: something in which speech is found.
 func Spoken(length audio.Frames) audio.PCM {
 	out, loud := Noise(1, 0.002, length, 1), Voice(0.9, 130, length)
 	for i := range out[0] {
 		if at := audio.Frames(i) % (3 * audio.Second); at < 2*audio.Second {
-			out[0][i] += loud[0][i] * float32(0.3+0.7*float64(at%(audio.Second/3))/float64(audio.Second/3))
+			out[0][i] += loud[0][i]
 		}
 	}
 	return out

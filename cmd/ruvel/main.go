@@ -27,7 +27,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	var c commands
-	k := kong.Parse(&c, kong.Name("ruvel"), kong.Description("Assemble voice and music into an episode."), kong.UsageOnError(), kong.BindTo(ctx, (*context.Context)(nil)))
+	k := kong.Parse(&c, kong.Name("ruvel"), kong.Description("Assemble voice and music into an episode."), kong.UsageOnError(), kong.WithHyphenPrefixedParameters(true), kong.BindTo(ctx, (*context.Context)(nil)))
 	if err := k.Run(); err != nil {
 		fmt.Fprintln(os.Stderr, "ruvel:", err)
 		stop()

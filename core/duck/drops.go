@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"ruvel/core/audio"
+	"ruvel/core/lead"
 	"ruvel/core/session"
 )
 
@@ -22,7 +23,7 @@ type Under struct {
 // a lead are settled first, and the others make up for them. Where nobody is heard nothing makes way.
 func Drops(speech, still float64, under []Under) []audio.DB {
 	out := make([]audio.DB, len(under))
-	if speech < unheard {
+	if speech < lead.Unheard {
 		return out
 	}
 	var sharing []int
@@ -38,11 +39,11 @@ func Drops(speech, still float64, under []Under) []audio.DB {
 	}
 	slices.SortStableFunc(sharing, func(a, b int) int { return cmp.Compare(under[a].Way.Lead, under[b].Way.Lead) })
 	for len(sharing) > 0 {
-		lead := under[sharing[0]].Way.Lead
-		drop := common(speech*math.Pow(10, -lead/10)-still, under, sharing)
+		wanted := under[sharing[0]].Way.Lead
+		drop := common(speech*math.Pow(10, -wanted/10)-still, under, sharing)
 		rest := sharing[:0:0]
 		for _, i := range sharing {
-			if under[i].Way.Lead > lead {
+			if under[i].Way.Lead > wanted {
 				rest = append(rest, i)
 				continue
 			}
@@ -53,9 +54,6 @@ func Drops(speech, still float64, under []Under) []audio.DB {
 	}
 	return out
 }
-
-// unheard is the mean square, that of -60 LUFS, under which a voice is not heard to speak.
-const unheard = 1.17e-6
 
 // Inaudible is the mean square, that of -70 LUFS, under which nothing is heard of a track: the absolute gate of BS.1770.
 const Inaudible = 1.17e-7

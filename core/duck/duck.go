@@ -12,6 +12,27 @@ import (
 	"ruvel/core/session"
 )
 
+// Before and After are how long before a first word a track is down, and for how long after a last syllable it stays so: a breath before
+// the one and the end of the other are softer than what is found to be spoken.
+const (
+	Before = audio.Rate / 25
+	After  = audio.Rate / 25
+)
+
+// Around gives stretches of speech in order, and the stretches under which a track that makes way is down, which begin a little before
+// each and end a little after it. Speech between which it would not come up is one stretch of both.
+func Around(spoken []session.Span) (said, down []session.Span) {
+	for _, s := range session.Joined(spoken) {
+		if n := len(said); n > 0 && s.From-Before <= down[n-1].To {
+			said[n-1].To, down[n-1].To = s.To, s.To+After
+			continue
+		}
+		said = append(said, s)
+		down = append(down, session.Span{From: max(0, s.From-Before), To: s.To + After})
+	}
+	return said, down
+}
+
 // Line is the level, from 0 dB down, of a track that makes way.
 type Line struct {
 	stretches []session.Span

@@ -74,6 +74,12 @@ func TestEveryCornerStandsWhereItIsDue(t *testing.T) {
 	}
 }
 
+func TestALittleIsLeftAroundWhatIsSpoken(t *testing.T) {
+	said, down := duck.Around(spans(5, 6, 0.02, 1, 6.05, 7, 9, 10, 9.5, 11))
+	assert.Equal(t, spans(0.02, 1, 5, 7, 9, 11), said, "what is hardly apart is one")
+	assert.Equal(t, spans(0, 1.04, 4.96, 7.04, 8.96, 11.04), down, "and nothing begins before the session")
+}
+
 func TestItStaysDownWhereItWouldBeUpForTooShort(t *testing.T) {
 	w := way()
 	w.Stay = 1500 // with the ramps 3 s

@@ -15,8 +15,14 @@ import (
 // The windows in which it is measured, in hops of 100 ms around each: a syllable or two, and a sentence.
 const (
 	shortHops = 4
-	longHops  = 30
+	longHops  = Window
 )
+
+// Window is how many hops of 100 ms a lead is measured over that can be missed: three seconds.
+const Window = 30
+
+// Unheard is the mean K-weighted square, that of -60 LUFS, under which a voice is not heard to speak.
+const Unheard = 1.17e-6
 
 // Most is the lead that is told where it is higher, or nothing else sounds.
 const Most = 40.0
@@ -32,16 +38,18 @@ type Course struct {
 
 // Along measures the lead along a show: from the mean squares of all voices and of everything else
 // per 100 ms, and from where somebody speaks, in order and apart. Only moments of speech go into it, so
-// that a first syllable does not count as softer because nothing was said before it.
+// that a first syllable does not count as softer because nothing was said before it. Where less than Unheard of them is
+// left in 3 s nobody is heard to speak.
 func Along(voices, rest []float64, spoken []session.Span) Course {
 	n := min(len(voices), len(rest))
 	c := Course{make([]float64, n), make([]float64, n)}
-	speaks := speaking(spoken, n)
+	speaks := Speaking(spoken, 0, n)
 	// Sums of what lies before each hop, of moments of speech alone.
-	sumV, sumR := make([]float64, n+1), make([]float64, n+1)
+	sumV, sumR, count := make([]float64, n+1), make([]float64, n+1), make([]int, n+1)
 	for i := range n {
-		sumV[i+1], sumR[i+1] = sumV[i], sumR[i]
+		sumV[i+1], sumR[i+1], count[i+1] = sumV[i], sumR[i], count[i]
 		if speaks[i] {
+			count[i+1]++
 			sumV[i+1] += voices[i]
 			sumR[i+1] += rest[i]
 		}
@@ -50,22 +58,26 @@ func Along(voices, rest []float64, spoken []session.Span) Course {
 		from, to := max(0, i-hops/2), min(n, i-hops/2+hops)
 		return between(sumV[to]-sumV[from], sumR[to]-sumR[from])
 	}
+	heard := func(i int) bool {
+		from, to := max(0, i-longHops/2), min(n, i-longHops/2+longHops)
+		return sumV[to]-sumV[from] >= Unheard*float64(count[to]-count[from])
+	}
 	for i := range n {
 		c.Short[i], c.Long[i] = nobody, nobody
-		if speaks[i] {
+		if speaks[i] && heard(i) {
 			c.Short[i], c.Long[i] = over(i, shortHops), over(i, longHops)
 		}
 	}
 	return c
 }
 
-// speaking says of each hop whether somebody speaks in most of it.
-func speaking(spoken []session.Span, n int) []bool {
+// Speaking says of each of a number of hops, from one on, whether somebody speaks in half of it or more.
+func Speaking(spoken []session.Span, first, n int) []bool {
 	out := make([]bool, n)
 	for _, s := range spoken {
-		for i := s.From / loudness.Hop; i*loudness.Hop < s.To && int(i) < n; i++ {
+		for i := max(audio.Frames(first), s.From/loudness.Hop); i*loudness.Hop < s.To && int(i) < first+n; i++ {
 			inside := min(s.To, (i+1)*loudness.Hop) - max(s.From, i*loudness.Hop)
-			out[i] = out[i] || 2*inside >= loudness.Hop
+			out[int(i)-first] = out[int(i)-first] || 2*inside >= loudness.Hop
 		}
 	}
 	return out

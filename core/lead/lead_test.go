@@ -67,8 +67,9 @@ func flat(level float64, hops int) []float64 {
 func TestSpeechAloneHasTheMostAndMusicOverSilenceTheLeast(t *testing.T) {
 	c := lead.Along(flat(-20, 50), make([]float64, 50), spans(0, 5))
 	assert.Equal(t, lead.Sum{Typical: lead.Most, Lowest: lead.Most}, c.Sum())
-	c = lead.Along(make([]float64, 50), flat(-20, 50), spans(0, 5))
+	c = lead.Along(flat(-59, 50), flat(0, 50), spans(0, 5))
 	assert.InDelta(t, -lead.Most, c.Sum().Lowest, 0)
+	assert.True(t, math.IsNaN(lead.Along(flat(-60, 50), flat(0, 50), spans(0, 5)).Sum().Lowest), "softer than -60 LUFS nobody is heard to speak")
 	none := lead.Along(flat(-20, 50), flat(-20, 50), nil).Sum()
 	assert.True(t, math.IsNaN(none.Typical))
 	assert.Empty(t, lead.Along(nil, nil, spans(0, 5)).Misses(lead.Aims()[1]))

@@ -39,6 +39,15 @@ func FindTarget(key string) (Target, bool) {
 	return Target{}, false
 }
 
+// For gives the target of files of so many channels that sounds as loud as this one, if this is one of others.
+func (t Target) For(channels int) (other Target, there bool) {
+	pair := map[string]string{"podcast-stereo": "podcast-mono", "podcast-mono": "podcast-stereo"}
+	if fits := (channels == 1) == (t.Key == "podcast-mono"); fits || pair[t.Key] == "" {
+		return Target{}, false
+	}
+	return FindTarget(pair[t.Key])
+}
+
 // Verdict is how a measured mix stands to a target.
 type Verdict struct {
 	Meets bool    `json:"meets"`

@@ -56,6 +56,8 @@ type Course struct {
 	Powers []float64 // mean K-weighted squares of each whole 100 ms, all channels together
 	True   []float32 // the highest true peak of each begun 100 ms, as an amplitude
 	Sample float32   // the highest sample
+	// Heights are how high the samples reach every 5 ms; none where that is not known.
+	Heights []audio.Height
 
 	highest float32 // true peak, where it is known of the whole alone
 }
@@ -87,6 +89,7 @@ func Along(ctx context.Context, s Stretch, turn func(do func()), progress func(p
 	c := Course{Length: s.Length()}
 	c.Powers = make([]float64, c.Length/loudness.Hop)
 	c.True = make([]float32, (c.Length+loudness.Hop-1)/loudness.Hop)
+	c.Heights = make([]audio.Height, len(c.True)*perHop)
 	err := each(ctx, int((c.Length+block-1)/block), turn, progress, func(n int) error {
 		begin := audio.Frames(n) * block
 		from, to := max(0, begin-lead), min(begin+block, c.Length)
@@ -98,6 +101,7 @@ func Along(ctx context.Context, s Stretch, turn func(do func()), progress func(p
 		for at := from; at < to; at += loudness.Hop {
 			power, peak := m.next(pcm.Slice(at-from, min(at+loudness.Hop, to)-from), 0)
 			if k := int(at / loudness.Hop); at >= begin {
+				copy(c.Heights[k*perHop:], audio.Heights(pcm.Slice(at-from, min(at+loudness.Hop, to)-from)))
 				c.True[k] = peak
 				if k < len(c.Powers) {
 					c.Powers[k] = power
@@ -177,7 +181,10 @@ func (l *Listener) Course() Course {
 
 // Then is the course of what comes after it, too.
 func (c Course) Then(next Course) Course {
-	return Course{c.Length + next.Length, append(c.Powers, next.Powers...), append(c.True, next.True...), max(c.Sample, next.Sample), max(c.highest, next.highest)}
+	return Course{
+		Length: c.Length + next.Length, Powers: append(c.Powers, next.Powers...), True: append(c.True, next.True...),
+		Sample: max(c.Sample, next.Sample), highest: max(c.highest, next.highest),
+	}
 }
 
 // Outline are the heights of a silhouette of so many equal stretches: the highest peak of each, as 0 for -36 dB or

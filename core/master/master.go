@@ -84,27 +84,38 @@ func Reach(ctx context.Context, s Stretch, c Course, integrated float64, ceiling
 	if now <= float64(audio.Silence) {
 		return &Master{Ceiling: ceiling, Work: Work{Loudness: now, Reached: true}}, nil
 	}
-	gain := integrated - now
-	var before, reached float64 // the gain of the last try and what it reached
 	var m *Master
-	for try := range tries {
-		gain = min(gain, mostGain)
-		var err error
+	_, err := approach(now, integrated, func(gain float64) (_ *Work, err error) {
 		if m, err = under(ctx, s, c, gain, ceiling, turn, progress); err != nil {
 			return nil, err
 		}
-		missing := integrated - m.Loudness
-		if m.Reached = math.Abs(missing) < near; m.Reached || gain == mostGain && missing > 0 {
-			break
+		return &m.Work, nil
+	})
+	return m, err
+}
+
+// approach tries gains, with what the limiter does at each, until one brings about a loudness, which it marks as reached, or none does.
+func approach(now, integrated float64, try func(gain float64) (*Work, error)) (gain float64, err error) {
+	gain = integrated - now
+	var before, reached float64 // the gain of the last try and what it reached
+	for n := range tries {
+		gain = min(gain, mostGain)
+		w, err := try(gain)
+		if err != nil {
+			return gain, err
+		}
+		missing := integrated - w.Loudness
+		if w.Reached = math.Abs(missing) < near; w.Reached || gain == mostGain && missing > 0 || n == tries-1 {
+			return gain, nil
 		}
 		slope := 1.0 // what a dB of gain brings, in LU
-		if try > 0 && gain != before {
-			slope = min(1, max(0.2, (m.Loudness-reached)/(gain-before)))
+		if n > 0 && gain != before {
+			slope = min(1, max(0.2, (w.Loudness-reached)/(gain-before)))
 		}
-		before, reached = gain, m.Loudness
+		before, reached = gain, w.Loudness
 		gain += missing / slope
 	}
-	return m, nil
+	return gain, nil
 }
 
 // under limits a stretch at a gain.
@@ -277,68 +288,32 @@ func (m *Master) Say() string {
 	if math.Abs(m.Gain) < 0.05 {
 		out = "Level unchanged"
 	}
+	out += "; " + m.Work.say() + "."
 	switch {
-	case m.Most < 0.05:
-		out += "; the limiter had nothing to do."
-	case m.Touched < 0.0005:
-		out += fmt.Sprintf("; the limiter touched less than 0.1 %% of the time, at most %.1f dB.", m.Most)
-	default:
-		out += fmt.Sprintf("; the limiter touched %.1f %% of the time, at most %.1f dB.", 100*m.Touched, m.Most)
+	case !m.Reached:
+		out += " That is all that could be done: " + notReached
+	case m.Heard():
+		out += " " + heard
 	}
 	return strings.ReplaceAll(out, "-", "−")
+}
+
+// What is said of a target that takes too much, before and afterwards.
+const (
+	notReached = "the mix is too soft, or its peaks are too high, for this target. First raise and compress the voices in Balance, or choose a softer target."
+	heard      = "So much limiting is heard: first even out and compress the voices in Balance, or choose a softer target."
+)
+
+// say tells what the limiter does.
+func (w Work) say() string {
+	switch {
+	case w.Most < 0.05:
+		return "the limiter has nothing to do"
+	case w.Touched < 0.0005:
+		return fmt.Sprintf("the limiter touches less than 0.1 %% of the time, by %.1f dB at most", w.Most)
+	}
+	return fmt.Sprintf("the limiter touches %.1f %% of the time, by %.1f dB at most", 100*w.Touched, w.Most)
 }
 
 // Heard says whether the limiter works so much that it is heard.
 func (w Work) Heard() bool { return w.Most > heardDepth || w.Touched > heardShare }
-
-// Outlook is what a target will take, from what is known of a mix without rendering it.
-type Outlook struct {
-	Gain  float64 `json:"gain" doc:"dB"`
-	Over  float64 `json:"over" doc:"dB by which the highest peak would cross the ceiling; the limiter takes that back"`
-	Part  float64 `json:"part" doc:"In how many of all tenths of a second it would, 0 to 1"`
-	Heard bool    `json:"heard" doc:"So much limiting is heard"`
-	Text  string  `json:"text" doc:"In words"`
-}
-
-// Ahead is what it will take to bring a course to a target.
-func (c Course) Ahead(t loudness.Target) (o Outlook) {
-	now := c.Loudness()
-	if now.Integrated <= float64(audio.Silence) {
-		o.Text = "The mix is silent: there is no loudness to bring to the target."
-		return o
-	}
-	o.Gain = min(mostGain, t.Integrated-now.Integrated)
-	o.Over = max(0, now.TruePeak+o.Gain-t.TruePeak)
-	ceiling := float32(audio.DB(t.TruePeak - o.Gain).Gain())
-	over := 0
-	for _, p := range c.True {
-		if p > ceiling {
-			over++
-		}
-	}
-	o.Part = float64(over) / float64(max(1, len(c.True)))
-	o.Heard = o.Over > heardDepth || o.Part > 4*heardShare
-	o.Text = o.say(t)
-	return o
-}
-
-func (o Outlook) say(t loudness.Target) string {
-	out := fmt.Sprintf("The mix is made %.1f dB louder to reach %.1f LUFS", o.Gain, t.Integrated)
-	switch {
-	case math.Abs(o.Gain) < 0.05:
-		out = fmt.Sprintf("The mix has %.1f LUFS already", t.Integrated)
-	case o.Gain < 0:
-		out = fmt.Sprintf("The mix is made %.1f dB softer to reach %.1f LUFS", -o.Gain, t.Integrated)
-	}
-	switch {
-	case o.Gain >= mostGain:
-		out += ". That is all that can be done: it is too soft for this target. Raise the faders first."
-	case o.Over < 0.05:
-		out += "; the limiter has nothing to do."
-	case o.Heard:
-		out += fmt.Sprintf(", and peaks up to %.1f dB over %.1f dBTP are pressed down, in %.1f %% of the time: that is heard. First even out and compress the voices in Balance, or choose a softer target.", o.Over, t.TruePeak, 100*o.Part)
-	default:
-		out += fmt.Sprintf("; the limiter takes up to %.1f dB off its highest peaks.", o.Over)
-	}
-	return strings.ReplaceAll(out, "-", "−")
-}

@@ -17,18 +17,23 @@ import (
 type Facts struct {
 	Voices, Rest, Sum [hopsPerSpan]float32    // mean K-weighted squares per 100 ms, both channels together
 	High              [3][hopsPerSpan]float32 // the highest sample per 100 ms of voices, music and effects
-	True              [hopsPerSpan]float32    // the highest true peak per 100 ms of the mix, as an amplitude
+	True              [hopsPerSpan]float32    // the highest true peak per 100 ms of the mix, as an amplitude; of what is much softer, the highest sample
+	Mono              [hopsPerSpan]float32    // mean K-weighted squares per 100 ms of the mix in one channel
 	Peak              float32                 // the highest sample of the mix
+	// Heights are how high the samples of the mix reach every 5 ms, of the higher side, and in one channel.
+	Heights [2][heightsPerSpan]audio.Height
 }
 
+const heightsPerSpan = int(spanLength / audio.HeightSpan)
+
 // factsVersion is that of how facts are found; those of another are not known.
-const factsVersion = 2
+const factsVersion = 3
 
 func (f *Facts) bytes() int {
 	if f == nil {
 		return 0
 	}
-	return entry + 4*(7*hopsPerSpan+1)
+	return entry + 4*(8*hopsPerSpan+1) + 2*heightsPerSpan
 }
 
 // Key names what is known of a stretch, by all that goes into it.
@@ -139,9 +144,12 @@ func (p *Plan) measure(n int) (*Facts, error) {
 		parts[i] = audio.NewPCM(2, loudness.Hop)
 	}
 	rest, sum := audio.NewPCM(2, loudness.Hop), audio.NewPCM(2, loudness.Hop)
-	pair := loudness.NewPair(2)
+	mono := audio.NewPCM(1, loudness.Hop)
+	pair, single := loudness.NewPair(2), loudness.NewPair(1)
+	none := audio.NewPCM(1, loudness.Hop)
 	var peaks [2]loudness.TruePeak
 	f := &Facts{}
+	var highest float32 // true peak so far
 	for at := from; at < to; at += loudness.Hop {
 		length := min(loudness.Hop, to-at)
 		for _, part := range parts {
@@ -155,6 +163,8 @@ func (p *Plan) measure(n int) (*Facts, error) {
 			add(sum[c], parts[0][c], rest[c])
 		}
 		voices, others, both := pair.Hop(parts[0], rest)
+		halved(mono[0], sum[0], sum[1])
+		one, _, _ := single.Hop(mono, none)
 		if at < begin {
 			for c := range peaks {
 				peaks[c].Write(sum[c])
@@ -163,16 +173,36 @@ func (p *Plan) measure(n int) (*Facts, error) {
 			continue
 		}
 		k := (at - begin) / loudness.Hop
-		f.Voices[k], f.Rest[k], f.Sum[k] = float32(voices), float32(others), float32(both)
+		f.Voices[k], f.Rest[k], f.Sum[k], f.Mono[k] = float32(voices), float32(others), float32(both), float32(one)
+		copy(f.Heights[0][int(k)*heightsPerHop:], audio.Heights(sum))
+		copy(f.Heights[1][int(k)*heightsPerHop:], audio.Heights(mono))
 		for i := range parts {
 			f.High[i][k] = parts[i].Peak()
 		}
 		f.Peak = max(f.Peak, sum.Peak())
+		f.True[k] = sum.Peak()
 		for c := range peaks {
-			f.True[k] = max(f.True[k], peaks[c].Write(sum[c]))
+			peaks[c].ResetTo(truest * highest)
+			if peak := peaks[c].Write(sum[c]); peak > truest*highest {
+				f.True[k] = max(f.True[k], peak)
+			}
 		}
+		highest = max(highest, f.True[k])
 	}
 	return f, nil
+}
+
+// truest is the part of the highest true peak of a span so far under which samples stand for true peaks, as nothing follows from those: 9 dB.
+const truest = 0.355
+
+const heightsPerHop = heightsPerSpan / hopsPerSpan
+
+// halved is the mean of two sides.
+func halved(mean, left, right []float32) {
+	left, right = left[:len(mean)], right[:len(mean)]
+	for i := range mean {
+		mean[i] = (left[i] + right[i]) / 2
+	}
 }
 
 func add(sum, a, b []float32) {
@@ -182,46 +212,54 @@ func add(sum, a, b []float32) {
 	}
 }
 
-// factsMagic opens the binary form of facts: it, and their numbers as float32, little-endian. Those that were kept before have others behind
-// them, which are left.
-const factsMagic = "RVFA0002"
+// factsMagic opens the binary form of facts: it, their numbers as float32, little-endian, and their heights as bytes.
+const factsMagic = "RVFA0003"
 
 // Bytes is the binary form of the facts.
 func (f *Facts) Bytes() []byte {
 	out := append(make([]byte, 0, f.bytes()), factsMagic...)
-	put := func(values []float32) {
-		for _, v := range values {
+	for _, row := range append(f.rows(), []float32{f.Peak}) {
+		for _, v := range row {
 			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(v))
 		}
 	}
-	for _, row := range f.rows() {
-		put(row)
+	for _, row := range f.Heights {
+		for _, h := range row {
+			out = append(out, byte(h))
+		}
 	}
-	put([]float32{f.Peak})
 	return out
 }
 
 func (f *Facts) rows() [][]float32 {
-	return [][]float32{f.Voices[:], f.Rest[:], f.Sum[:], f.High[0][:], f.High[1][:], f.High[2][:], f.True[:]}
+	return [][]float32{f.Voices[:], f.Rest[:], f.Sum[:], f.High[0][:], f.High[1][:], f.High[2][:], f.True[:], f.Mono[:]}
 }
 
 func parseFacts(data []byte) (*Facts, bool) {
-	const least = 4 * (7*hopsPerSpan + 1)
-	if len(data) < len(factsMagic)+least || len(data)%4 != 0 || string(data[:len(factsMagic)]) != factsMagic {
+	const numbers = 8*hopsPerSpan + 1
+	if len(data) != len(factsMagic)+4*numbers+2*heightsPerSpan || string(data[:len(factsMagic)]) != factsMagic {
 		return nil, false
 	}
-	values := make([]float32, (len(data)-len(factsMagic))/4)
+	data = data[len(factsMagic):]
+	values := make([]float32, numbers)
 	for i := range values {
-		values[i] = math.Float32frombits(binary.LittleEndian.Uint32(data[len(factsMagic)+4*i:]))
-		if !(values[i] >= 0 && values[i] <= math.MaxFloat32) && i < least/4 {
+		values[i] = math.Float32frombits(binary.LittleEndian.Uint32(data[4*i:]))
+		if !(values[i] >= 0 && values[i] <= math.MaxFloat32) {
 			return nil, false
 		}
 	}
+	data = data[4*numbers:]
 	f := &Facts{}
 	for _, row := range f.rows() {
 		values = values[copy(row, values):]
 	}
 	f.Peak = values[0]
+	for _, row := range [][]audio.Height{f.Heights[0][:], f.Heights[1][:]} {
+		for i := range row {
+			row[i] = audio.Height(data[i])
+		}
+		data = data[len(row):]
+	}
 	return f, true
 }
 

@@ -120,10 +120,6 @@ func TestFactsAreReadBackAsTheyWereWritten(t *testing.T) {
 	again, known := other.FactsKnown(key)
 	require.True(t, known)
 	assert.Equal(t, f, again)
-	older := compiled(t, d)
-	require.True(t, older.LearnFacts(key, append(f.Bytes(), 0, 0, 0x40, 0x40)), "with what was kept behind them before")
-	again, _ = older.FactsKnown(key)
-	assert.Equal(t, f, again)
 	for _, spoilt := range [][]byte{nil, f.Bytes()[:100], append([]byte("RVFA0000"), f.Bytes()[8:]...), append(f.Bytes(), 0)} {
 		assert.False(t, compiled(t, d).LearnFacts(key, spoilt))
 	}

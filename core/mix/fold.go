@@ -9,14 +9,17 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/loudness"
+	"ruvel/core/master"
 )
 
 // Measured is a whole mix as it is heard.
 type Measured struct {
 	Loudness          loudness.Result
 	Voices, Rest, Sum []float64    // mean K-weighted squares per whole 100 ms
+	Mono              []float64    // and those of the mix in one channel
 	True              []float32    // the highest true peak per 100 ms, as an amplitude
 	high              [3][]float32 // the highest sample per 100 ms of voices, music and effects
+	heights           [2][]audio.Height
 }
 
 // Fold puts the facts of all spans of a mix of a length together.
@@ -29,10 +32,14 @@ func Fold(facts []*Facts, length audio.Frames) Measured {
 		hops := min(hopsPerSpan, n-k*hopsPerSpan)
 		for i := range max(0, hops) {
 			m.Voices, m.Rest, m.Sum = append(m.Voices, float64(f.Voices[i])), append(m.Rest, float64(f.Rest[i])), append(m.Sum, float64(f.Sum[i]))
+			m.Mono = append(m.Mono, float64(f.Mono[i]))
 		}
 		m.True = append(m.True, f.True[:max(0, min(hopsPerSpan, begun-k*hopsPerSpan))]...)
 		for part := range m.high {
 			m.high[part] = append(m.high[part], f.High[part][:]...)
+		}
+		for of := range m.heights {
+			m.heights[of] = append(m.heights[of], f.Heights[of][:]...)
 		}
 		truePeak, peak = max(truePeak, slices.Max(f.True[:])), max(peak, f.Peak)
 	}
@@ -62,6 +69,28 @@ func (p *Plan) Measure(ctx context.Context) (Measured, error) {
 		return Measured{}, err
 	}
 	return Fold(all, p.length), nil
+}
+
+// Course is the mix as a target is reached from it, in one or two channels. In one, true peaks are known by about a tenth of a dB: as high
+// over its samples as those of both sides are over theirs.
+func (m Measured) Course(channels int) master.Course {
+	c := master.Course{Length: m.Loudness.Length, Powers: m.Sum, True: m.True, Heights: m.heights[0]}
+	if channels != 1 {
+		return c
+	}
+	c.Powers, c.Heights, c.True = m.Mono, m.heights[1], make([]float32, len(m.True))
+	for k, peak := range m.True {
+		both, one := highest(m.heights[0], k), highest(m.heights[1], k)
+		if both > 0 {
+			c.True[k] = peak * one / both
+		}
+	}
+	return c
+}
+
+// highest is how high samples reach in a hop.
+func highest(of []audio.Height, hop int) float32 {
+	return slices.Max(of[hop*heightsPerHop : (hop+1)*heightsPerHop]).Amplitude()
 }
 
 // Silhouette is the outline of the mix in a number of equal columns.

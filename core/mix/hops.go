@@ -104,6 +104,7 @@ type gauge struct {
 	exactly bool // spans that are not known are computed where they are asked for; or else they are taken to be like those that are
 	about   map[*track]hops
 	vague   map[*track]bool // tracks of which not all is known
+	whole   map[*parting]wholeMoments
 }
 
 // of gives the powers of a track that lie between two frames, and others.
@@ -210,5 +211,5 @@ func meanSquare(line envelope.Curve, from audio.Frames) (sum float64) {
 
 // newGauge makes a gauge.
 func newGauge(p *Plan, exactly bool) *gauge {
-	return &gauge{plan: p, exactly: exactly, about: map[*track]hops{}, vague: map[*track]bool{}}
+	return &gauge{plan: p, exactly: exactly, about: map[*track]hops{}, vague: map[*track]bool{}, whole: map[*parting]wholeMoments{}}
 }

@@ -1,15 +1,16 @@
 package mix
 
 import (
-	"errors"
 	"math"
 	"slices"
+	"sort"
 	"strings"
 	"sync/atomic"
 
 	"ruvel/core/audio"
 	"ruvel/core/duck"
 	"ruvel/core/envelope"
+	"ruvel/core/lead"
 	"ruvel/core/loudness"
 	"ruvel/core/session"
 	"ruvel/core/speech"
@@ -20,7 +21,8 @@ type parting struct {
 	voices    []*track
 	making    []*track
 	still     []*track // the other tracks that are no voices
-	stretches []session.Span
+	spoken    []session.Span
+	stretches []session.Span               // those that the lines are down under: each as it is spoken, and what is left around it
 	drops     []atomic.Pointer[[]audio.DB] // of those that make way, by stretch, once they are known
 }
 
@@ -58,13 +60,14 @@ func (p *Plan) part() {
 
 func (p *Plan) partingFor(w session.Way) *parting {
 	of := &parting{}
+	var all []session.Span
 	for i := range p.tracks {
 		if t := &p.tracks[i]; t.Part == session.Voice && w.IsFor(t.ID) {
 			of.voices = append(of.voices, t)
-			of.stretches = append(of.stretches, t.spoken()...)
+			all = append(all, t.spoken()...)
 		}
 	}
-	of.stretches = session.Joined(of.stretches)
+	of.spoken, of.stretches = duck.Around(all)
 	of.drops = make([]atomic.Pointer[[]audio.DB], len(of.stretches))
 	return of
 }
@@ -87,53 +90,90 @@ func (p *Plan) dropsOf(of *parting, i int, g *gauge) ([]audio.DB, error) {
 	if err := p.isWanted(); err != nil {
 		return nil, err
 	}
-	s := of.stretches[i]
-	first := int(s.From / loudness.Hop)
-	n := int((s.To-1)/loudness.Hop) - first + 1
-	powers := func(tracks []*track, each func(k int, powers stretch)) error {
-		for k, t := range tracks {
-			if !t.sounds(s.From, s.To) {
-				continue
-			}
-			powers, err := g.of(t, s.From, s.To)
-			if err != nil {
-				return err
-			}
-			each(k, powers)
-		}
-		return nil
-	}
-	sums := make([]float64, 4*n)
-	voices, still, rest, one := sums[:n], sums[n:2*n], sums[2*n:3*n], sums[3*n:]
-	under := make([]duck.Under, len(of.making))
-	if err := errors.Join(
-		powers(of.voices, func(_ int, p stretch) { p.addTo(voices, first) }),
-		powers(of.still, func(_ int, p stretch) {
-			p.addTo(still, first)
-			p.addTo(rest, first)
-		}),
-		powers(of.making, func(k int, p stretch) {
-			clear(one)
-			p.addTo(one, first)
-			p.addTo(rest, first)
-			under[k].Power, _ = over(one, first, s.From, s.To)
-		})); err != nil {
+	s := of.spoken[i]
+	first, last := int(s.From/loudness.Hop), int((s.To-1)/loudness.Hop)+1
+	begin := max(0, first-duck.Reach)
+	m, rest, err := g.moments(of, begin, last+duck.Reach)
+	if err != nil {
 		return nil, err
 	}
-	said, _ := over(voices, first, s.From, s.To)
-	quiet, _ := over(still, first, s.From, s.To)
-	// What lies under the speech counts where it sounds: music that begins in the middle is not taken for softer.
-	_, sounding := over(rest, first, s.From, s.To)
-	for k := range under {
-		under[k].Way = of.making[k].Way
-		under[k].Power /= max(sounding, 1e-9)
+	own := func(row []float64) (mean, heard float64) {
+		return over(row[first-begin:last-begin], first, s.From, s.To)
 	}
-	quiet /= max(sounding, 1e-9)
-	drops := duck.Drops(said, quiet, under)
+	said, _ := own(m.Speech)
+	quiet, _ := own(m.Still)
+	// What lies under the speech counts where it sounds: music that begins in the middle is not taken for softer.
+	_, sounding := own(rest)
+	under, ways := make([]duck.Under, len(of.making)), make([]session.Way, len(of.making))
+	for k, t := range of.making {
+		power, _ := own(m.Under[k])
+		ways[k] = t.Way
+		under[k] = duck.Under{Power: power / max(sounding, 1e-9), Way: t.Way}
+	}
+	drops := duck.Drops(said, quiet/max(sounding, 1e-9), under)
+	m.Deepen(drops, ways, first-begin, last-begin)
 	if !slices.ContainsFunc(slices.Concat(of.voices, of.making, of.still), func(t *track) bool { return g.vague[t] }) {
 		of.drops[i].Store(&drops)
 	}
 	return drops, nil
+}
+
+// moments are the powers from one hop to another, and those of all that is no voice together. Where nothing has to be computed exactly
+// they are cut from those of the whole session.
+func (g *gauge) moments(of *parting, begin, end int) (m duck.Moments, rest []float64, err error) {
+	if g.exactly {
+		return of.moments(g, begin, end)
+	}
+	whole, there := g.whole[of]
+	if !there {
+		length := int(g.plan.length/loudness.Hop) + 1 + duck.Reach
+		if whole.Moments, whole.rest, err = of.moments(g, 0, length); err != nil {
+			return m, nil, err
+		}
+		g.whole[of] = whole
+	}
+	end = min(end, len(whole.rest))
+	m = duck.Moments{Speech: whole.Speech[begin:end], Still: whole.Still[begin:end], Spoken: whole.Spoken[begin:end]}
+	for _, row := range whole.Under {
+		m.Under = append(m.Under, row[begin:end])
+	}
+	return m, whole.rest[begin:end], nil
+}
+
+// wholeMoments are those of a session.
+type wholeMoments struct {
+	duck.Moments
+	rest []float64
+}
+
+// moments works them out.
+func (of *parting) moments(g *gauge, begin, end int) (m duck.Moments, rest []float64, err error) {
+	n := end - begin
+	rows := make([]float64, n*(3+len(of.making)))
+	row := func(k int) []float64 { return rows[k*n : (k+1)*n] }
+	m.Speech, m.Still, rest = row(0), row(1), row(2)
+	from, to := audio.Frames(begin)*loudness.Hop, audio.Frames(end)*loudness.Hop
+	add := func(tracks []*track, rows func(k int) [][]float64) {
+		for k, t := range tracks {
+			if err != nil || !t.sounds(from, to) {
+				continue
+			}
+			var powers stretch
+			if powers, err = g.of(t, from, to); err == nil {
+				for _, row := range rows(k) {
+					powers.addTo(row, begin)
+				}
+			}
+		}
+	}
+	for k := range of.making {
+		m.Under = append(m.Under, row(3+k))
+	}
+	add(of.voices, func(int) [][]float64 { return [][]float64{m.Speech} })
+	add(of.still, func(int) [][]float64 { return [][]float64{m.Still, rest} })
+	add(of.making, func(k int) [][]float64 { return [][]float64{m.Under[k], rest} })
+	m.Spoken = lead.Speaking(session.SpansIn(of.spoken, from, to), begin, n)
+	return m, rest, err
 }
 
 // line is that of a track that makes way. What goes wrong is kept in err.
@@ -210,7 +250,7 @@ type WayMade struct {
 // Speech is where the voices that tracks make way for speak.
 type Speech struct {
 	Voices    []string       `json:"voices" nullable:"false" doc:"Ids of the voice tracks"`
-	Stretches []session.Span `json:"stretches" nullable:"false"`
+	Stretches []session.Span `json:"stretches" nullable:"false" doc:"As tracks are down under them: from a little before each first word to a little after the last"`
 }
 
 // WayAt is the level, in dB, to which a track has gone down at a moment.
@@ -286,10 +326,18 @@ func (p *Plan) Balance() (Balance, error) {
 	return out, nil
 }
 
-// Cover finds what is loudest beside the voices between two frames: the track, and of its clips the one
-// that lies there longest. Both are empty if there is nothing.
-func (b Balance) Cover(from, to audio.Frames) (trackID, clipID string) {
-	var most float64
+// Cover is a track that is heard beside the voices in some place: of its clips the one that lies there longest, and by how much the track goes down.
+type Cover struct {
+	Track, Clip string
+	Down        audio.DB
+}
+
+// matters is by how many dB what is heard beside the voices may be softer than the loudest of it and still matter.
+const matters = 10
+
+// Covers finds what is heard beside the voices between two frames, the loudest first; what is much softer than that is left out.
+func (b Balance) Covers(from, to audio.Frames) (out []Cover) {
+	var means []float64
 	for i, row := range b.rows {
 		t := &b.plan.tracks[i]
 		if t.Part == session.Voice {
@@ -298,11 +346,30 @@ func (b Balance) Cover(from, to audio.Frames) (trackID, clipID string) {
 		first := int(from / loudness.Hop)
 		sums := make([]float64, int((to-1)/loudness.Hop)-first+1)
 		stretch{row, 0}.addTo(sums, first)
-		if mean, _ := over(sums, first, from, to); mean > most {
-			most, trackID, clipID = mean, t.ID, t.longestIn(from, to)
+		mean, _ := over(sums, first, from, to)
+		if mean <= 0 {
+			continue
+		}
+		at := sort.Search(len(means), func(k int) bool { return means[k] < mean })
+		means = slices.Insert(means, at, mean)
+		out = slices.Insert(out, at, Cover{t.ID, t.longestIn(from, to), b.down(t.ID, from, to)})
+	}
+	for k := range means {
+		if means[k] < means[0]*math.Pow(10, -matters/10.0) {
+			return out[:k]
 		}
 	}
-	return trackID, clipID
+	return out
+}
+
+// down is by how much a track goes down between two frames.
+func (b Balance) down(track string, from, to audio.Frames) audio.DB {
+	for _, w := range b.Ways {
+		if w.Track == track {
+			return duck.OfTrack(b.Speech[w.Speech].Stretches, w.Drops, from, to)
+		}
+	}
+	return 0
 }
 
 // Of gives the powers of one track per 100 ms, after it has made way; none if it cannot be heard. They

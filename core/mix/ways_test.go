@@ -12,12 +12,14 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/duck"
 	"ruvel/core/envelope"
+	"ruvel/core/lead"
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
 	"ruvel/core/session"
 	"ruvel/core/speech"
 	"ruvel/testkit"
 	"ruvel/testkit/law"
+	"ruvel/testkit/truth"
 )
 
 // The recordings of sessions that make way: a voice that speaks in two phrases of its recording, and music.
@@ -94,9 +96,9 @@ func TestTheMusicGoesDownAsItIsPlanned(t *testing.T) {
 	_, rest := partsOf(t, d)
 	d.Tracks[1].Way.On = false
 	_, plain := partsOf(t, d)
-	// Worked by hand: the phrases lie from 21 to 24 s and from 25 to 30 s, which is bridged.
+	// Worked by hand: the phrases lie from 21 to 24 s and from 25 to 30 s, which is bridged; 40 ms are left around them.
 	line := envelope.New([]session.Point{
-		{At: audio.Seconds(20.3)}, {At: audio.Seconds(21), Level: -14}, {At: audio.Seconds(30), Level: -14}, {At: audio.Seconds(31.2)},
+		{At: audio.Seconds(20.26)}, {At: audio.Seconds(20.96), Level: -14}, {At: audio.Seconds(30.04), Level: -14}, {At: audio.Seconds(31.24)},
 	})
 	var worst float64
 	for c := range rest {
@@ -143,7 +145,9 @@ func TestWhatMakesWayGoesOnWhereNobodyIsHeardToSpeak(t *testing.T) {
 	voice(func(c *session.Clip) { c.Hushed = []session.Span{{From: audio.Seconds(2), To: audio.Seconds(7)}} })(&d)
 	b, err := compiled(t, d).Balance()
 	require.NoError(t, err)
-	assert.Equal(t, []session.Span{{From: audio.Seconds(21), To: audio.Seconds(22)}, {From: audio.Seconds(27), To: audio.Seconds(30)}}, b.Speech[0].Stretches)
+	assert.Equal(t, []session.Span{
+		{From: audio.Seconds(21) - duck.Before, To: audio.Seconds(22) + duck.After}, {From: audio.Seconds(27) - duck.Before, To: audio.Seconds(30) + duck.After},
+	}, b.Speech[0].Stretches)
 }
 
 // drawnSession is a session of voices and tracks that make way, or not, for a lead.
@@ -187,8 +191,10 @@ func TestTheRenderedLeadOfEveryPhraseIsTheOneThatIsKept(t *testing.T) {
 		b, err := compiled(t, d).Balance()
 		require.NoError(t, err)
 		voices, rest := partsOf(t, d)
+		course := lead.Along(sumOf(loudness.Powers(voices)), sumOf(loudness.Powers(rest)), allSpoken(b))
 		for k, s := range b.Speech {
 			for i, stretch := range s.Stretches {
+				stretch.From, stretch.To = stretch.From+duck.Before, stretch.To-duck.After
 				if stretch.From < 2*loudness.Hop {
 					continue // the filters of the measurement have no past
 				}
@@ -202,21 +208,51 @@ func TestTheRenderedLeadOfEveryPhraseIsTheOneThatIsKept(t *testing.T) {
 						assert.LessOrEqual(t, w.Drops[i], way.Most)
 					}
 				}
-				lead := powerOf(voices, stretch) - powerOf(rest, stretch)
+				led := powerOf(voices, stretch) - powerOf(rest, stretch)
 				if !whole100(rest, stretch) {
 					continue // music that sounds in a part of it counts there alone
 				}
 				checked++
-				if !none {
-					assert.LessOrEqual(t, lead, wanted+0.5, "under %v", stretch)
+				if !none && led > wanted+0.5 { // so deep only because its weakest three seconds need it
+					assert.LessOrEqual(t, lowest(course, stretch), wanted-lead.Swing+1.0, "under %v", stretch)
 				}
 				if !most {
-					assert.GreaterOrEqual(t, lead, wanted-0.5, "under %v", stretch)
+					assert.GreaterOrEqual(t, led, wanted-0.5, "under %v", stretch)
 				}
 			}
 		}
 	})
 	assert.Greater(t, checked, cases/2, "stretches in %d cases", cases)
+}
+
+// lowest is the lowest lead over 3 s within a second and a half of a stretch.
+func lowest(c lead.Course, s session.Span) float64 {
+	low := lead.Most
+	for i := max(0, int(s.From/loudness.Hop)-15); i < min(len(c.Long), int(s.To/loudness.Hop)+16); i++ {
+		if c.Long[i] < low {
+			low = c.Long[i]
+		}
+	}
+	return low
+}
+
+// allSpoken is all speech that something makes way for.
+func allSpoken(b mix.Balance) (all []session.Span) {
+	for _, s := range b.Speech {
+		all = append(all, s.Stretches...)
+	}
+	return session.Joined(all)
+}
+
+// sumOf are the powers of all channels.
+func sumOf(powers loudness.Series) []float64 {
+	out := make([]float64, len(powers[0]))
+	for _, channel := range powers {
+		for i, v := range channel {
+			out[i] += float64(v)
+		}
+	}
+	return out
 }
 
 // sounds says whether a track has a clip in a stretch.
@@ -237,6 +273,30 @@ func whole100(pcm audio.PCM, s session.Span) bool {
 		}
 	}
 	return true
+}
+
+// Narration over music, of which some sentences are softer: kept on the mean of a stretch alone 53 places of these fifty sessions missed.
+func TestNothingIsMissedUnderATrackThatKeepsALead(t *testing.T) {
+	voices := [][]audio.PCM{truth.Murmur(1, 20), truth.Murmur(2, 20)}
+	music := []audio.PCM{{truth.Music(1, 60*audio.Second)}, {truth.Music(2, 60*audio.Second)}}
+	before := 0
+	for seed := range uint64(12) {
+		s := truth.NewSession(seed, 60, voices, music)
+		plain, err := s.Heard(t.Context())
+		require.NoError(t, err)
+		before += len(plain.Misses)
+		for id, way := range duck.Room(s.Document, 15) {
+			s.Document.Tracks[s.Document.FindTrack(id)].Way = way
+		}
+		kept, err := s.Heard(t.Context())
+		require.NoError(t, err)
+		for _, m := range kept.Misses {
+			for _, w := range kept.Balance.Ways {
+				assert.Contains(t, w.Drops, s.Document.Tracks[s.Document.FindTrack(w.Track)].Way.Most, "session %d: missed at %v, and it could go down further", seed, m.From)
+			}
+		}
+	}
+	assert.Greater(t, before, 50)
 }
 
 func TestATreatedVoiceKeepsItsLeadAsItIsHeard(t *testing.T) {

@@ -7,6 +7,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/edit"
 	"ruvel/core/loudness"
+	"ruvel/core/master"
 	"ruvel/core/pan"
 	"ruvel/core/session"
 )
@@ -31,11 +32,13 @@ func (r *reader) truePeak() []Finding {
 		}
 	}
 	from := audio.Frames(worst) * loudness.Hop
-	f := Finding{From: from, To: from + loudness.Hop, Weight: Must, By: over}
+	ahead := r.outlook()
+	f := Finding{From: from, To: from + loudness.Hop, Weight: weighed(ahead), By: over}
 	f.Text = fmt.Sprintf("The true peak reaches %s dBTP at %s, %s dB over the ceiling of %s.", number(r.Mix.Loudness.TruePeak), moment(from), number(over), plain(t.TruePeak))
 	if places > 1 {
 		f.Text = fmt.Sprintf("The true peak is over the ceiling of %s dBTP in %d places, most at %s, where it reaches %s.", plain(t.TruePeak), places, moment(from), number(r.Mix.Loudness.TruePeak))
 	}
+	f.Text += " When it is handed over: " + ahead.Text
 	// Softer as a whole, if the loudness bears it; or else a limiter where it is loudest.
 	by := math.Ceil((over+0.05)*10) / 10
 	if r.Mix.Loudness.Integrated-by >= t.Integrated-t.Tolerance {
@@ -138,6 +141,24 @@ func (r *reader) afterTreatment(t session.Track, at audio.Frames) float64 {
 	return t.Fader.Gain() * r.lineOf(t.ID, t.Envelope).GainAt(at) * r.wayOf(t.ID).GainAt(at) * max(left, right)
 }
 
+// outlook is what handing over in stereo will do to bring the mix to its target, as it is said there.
+func (r *reader) outlook() master.Outlook {
+	t := r.target()
+	return r.Mix.Course(2).Ahead(t, t.TruePeak)
+}
+
+// weighed is how much it matters that a mix misses its target, by what handing over has to do about it: a gain is nothing that is heard,
+// limiting may be, and what cannot be reached must be mended.
+func weighed(o master.Outlook) Weight {
+	switch {
+	case !o.Reached:
+		return Must
+	case o.Heard:
+		return Should
+	}
+	return Look
+}
+
 // loudness finds out whether the mix misses its target.
 func (r *reader) loudness() []Finding {
 	t, is := r.target(), r.Mix.Loudness.Integrated
@@ -149,8 +170,9 @@ func (r *reader) loudness() []Finding {
 	if off < 0 {
 		word, way = "loud", "down"
 	}
-	f := Finding{Weight: Must, By: math.Abs(off) - t.Tolerance}
-	f.Text = fmt.Sprintf("The show is %s LUFS, %s LU too %s for %s: %s ±%s LUFS.", number(is), number(math.Abs(off)), word, t.Name, plain(t.Integrated), plain(t.Tolerance))
+	ahead := r.outlook()
+	f := Finding{Weight: weighed(ahead), By: math.Abs(off) - t.Tolerance}
+	f.Text = fmt.Sprintf("The show is %s LUFS, %s LU too %s for %s: %s ±%s LUFS. When it is handed over: %s", number(is), number(math.Abs(off)), word, t.Name, plain(t.Integrated), plain(t.Tolerance), ahead.Text)
 	text := fmt.Sprintf("All faders go %s by %s dB, together.", way, number(math.Abs(off)))
 	highest := audio.Silence
 	for _, t := range r.Document.Tracks {

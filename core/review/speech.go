@@ -2,14 +2,17 @@ package review
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"ruvel/core/audio"
 	"ruvel/core/duck"
 	"ruvel/core/edit"
 	"ruvel/core/lead"
 	"ruvel/core/loudness"
+	"ruvel/core/mix"
 	"ruvel/core/session"
 )
 
@@ -31,14 +34,15 @@ func (r *reader) covered() (out []Finding) {
 		if _, clip, there := r.Document.FindClip(c.clip); there {
 			f.Clips, what = []string{c.clip}, quote(clip.Name)
 		}
-		if speaker := r.speaker(c.from, c.to); speaker != nil {
+		if speaker := r.speaker(c.first.From, c.first.To); speaker != nil {
 			who = speaker.Name
 		}
 		if c.places > 1 {
 			where = fmt.Sprintf(" in %d places", c.places)
 		}
-		f.Text = fmt.Sprintf("%s covers %s for %s%s: the voice leads by %s LU, %s are aimed at.", what, who, long(c.length), where, number(c.lead), plain(aim.Lead))
-		f.Fix = r.makeRoom(c.track, aim.Lead)
+		f.Text = fmt.Sprintf("%s covers %s for %s%s: the voice leads by %s LU, %s are aimed at. It %s.",
+			what, who, long(c.length), where, number(c.lead), plain(aim.Lead), strings.ReplaceAll(c.why, "-", "−"))
+		f.Fix = r.makeRoom(c)
 		out = append(out, f)
 	}
 	return out
@@ -58,10 +62,14 @@ const briefly = 2 * audio.Second
 // cover is a stretch in which one thing covers the speech, again and again perhaps.
 type cover struct {
 	from, to    audio.Frames
+	first       session.Span
 	length      audio.Frames // of the places in it
 	places      int
 	lead        float64 // LU, the lowest
 	track, clip string
+	why         string                 // it takes no more away where that is
+	ways        map[string]session.Way // with which all that matters there would, by track
+	softer      map[string]float64     // clips that no way would make soft enough, and by how many dB they are too loud
 }
 
 // covers puts places that the same clip covers together if they lie close to each other.
@@ -70,18 +78,47 @@ func (r *reader) covers(aim lead.Aim) (out []cover) {
 		if m.Excused || (m.To-m.From).Seconds() < r.Limits.Covered {
 			continue
 		}
-		track, clip := r.balance.Cover(m.From, m.To)
-		if track == "" {
+		all := r.balance.Covers(m.From, m.To)
+		if len(all) == 0 {
 			continue
 		}
-		if n := len(out); n > 0 && out[n-1].track == track && out[n-1].clip == clip && m.From-out[n-1].to < together {
-			last := &out[n-1]
-			last.to, last.length, last.places, last.lead = m.To, last.length+m.To-m.From, last.places+1, min(last.lead, m.Lead)
-			continue
+		loudest := all[0]
+		n := len(out)
+		if n == 0 || out[n-1].track != loudest.Track || out[n-1].clip != loudest.Clip || m.From-out[n-1].to >= together {
+			out = append(out, cover{
+				from: m.From, first: session.Span{From: m.From, To: m.To}, lead: lead.Most, track: loudest.Track, clip: loudest.Clip,
+				ways: map[string]session.Way{}, softer: map[string]float64{},
+			})
 		}
-		out = append(out, cover{m.From, m.To, m.To - m.From, 1, m.Lead, track, clip})
+		last := &out[len(out)-1]
+		last.to, last.length, last.places = m.To, last.length+m.To-m.From, last.places+1
+		for _, c := range all {
+			why := r.why(c, m, aim)
+			if c == loudest && m.Lead < last.lead {
+				last.lead, last.why = m.Lead, why.Text
+			}
+			switch before, there := last.ways[c.Track]; {
+			case why.More == nil:
+				last.softer[c.Clip] = max(last.softer[c.Clip], m.Short-lead.Swing+1)
+			case there:
+				last.ways[c.Track] = duck.Deeper(before, *why.More)
+			default:
+				last.ways[c.Track] = *why.More
+			}
+		}
 	}
 	return out
+}
+
+// why says why something that covers speech takes no more away.
+func (r *reader) why(c mix.Cover, m lead.Miss, aim lead.Aim) duck.Reason {
+	of := duck.Covering{
+		Track: r.Document.Tracks[r.Document.FindTrack(c.Track)], Clip: c.Clip, At: (m.From + m.To) / 2, Down: c.Down, Aim: aim.Lead, Short: m.Short,
+	}
+	if voice := r.speaker(m.From, m.To); voice != nil {
+		of.Voice = voice.ID
+	}
+	return of.Why()
 }
 
 // together is how far apart places can lie that are told of as one.
@@ -103,22 +140,45 @@ func (r *reader) speaker(from, to audio.Frames) (who *session.Track) {
 	return who
 }
 
-// makeRoom has a track make way for the lead that is aimed at; nil if it does all that it can.
-func (r *reader) makeRoom(track string, aim float64) *Fix {
-	t := r.Document.Tracks[r.Document.FindTrack(track)]
-	way, there := duck.Room(r.Document, aim)[track]
-	if !there {
-		way = duck.Starts()[1].Way // of one that goes down by a fixed drop, which is not enough
-		way.Lead, way.Most = aim, max(way.Most, 36)
+// makeRoom has all that matters where speech is covered make way for the lead that is aimed at, or, where no way takes enough away, makes
+// it softer.
+func (r *reader) makeRoom(c cover) *Fix {
+	if len(c.ways) == 0 {
+		return r.softened(c)
 	}
-	way.On, way.For = true, nil
-	if t.Way.On && t.Way.By == session.ByLead && t.Way.Lead >= way.Lead && t.Way.Most >= way.Most && len(t.Way.For) == 0 {
+	op := edit.SetTracks{}
+	var names []string
+	for _, t := range r.Document.Tracks {
+		if way, there := c.ways[t.ID]; there {
+			op.Tracks = append(op.Tracks, edit.TrackChange{Track: t.ID, Way: &way})
+			names = append(names, quote(t.Name))
+		}
+	}
+	verb := "makes"
+	if len(names) > 1 {
+		verb = "make"
+	}
+	aim, _ := lead.FindAim(r.Document.Lead)
+	return &Fix{
+		"Make way there", fmt.Sprintf("%s %s way for speech so that it leads by %s LU, and only as far as that is needed.", listed(names), verb, plain(aim.Lead)), op,
+	}
+}
+
+// softened makes the clips softer that cover speech although their tracks have gone down as far as they can.
+func (r *reader) softened(c cover) *Fix {
+	op := edit.SetClips{}
+	var names []string
+	for _, id := range slices.Sorted(maps.Keys(c.softer)) {
+		if _, clip, there := r.Document.FindClip(id); there && clip.Gain > audio.Silence {
+			gain := max(audio.Silence, clip.Gain-audio.DB(math.Ceil(c.softer[id])))
+			op.Clips = append(op.Clips, edit.ClipChange{Clip: id, Gain: &gain})
+			names = append(names, quote(clip.Name))
+		}
+	}
+	if len(op.Clips) == 0 {
 		return nil
 	}
-	return &Fix{
-		"Make way there", fmt.Sprintf("%s makes way for speech so that it leads by %s LU, and goes down only where that is needed.", quote(t.Name), plain(way.Lead)),
-		edit.SetTracks{Tracks: []edit.TrackChange{{Track: track, Way: &way}}},
-	}
+	return &Fix{"Make it softer", fmt.Sprintf("The gain of %s goes down by what is missing.", listed(names)), op}
 }
 
 // musicEnds finds music that stops under speech that it should carry.

@@ -3,6 +3,7 @@ package review
 import (
 	"reflect"
 
+	"ruvel/core/duck"
 	"ruvel/core/edit"
 )
 
@@ -29,6 +30,7 @@ func joined(ops []edit.Op) (edit.Op, bool) {
 	switch a := ops[0].(type) {
 	case edit.SetTracks:
 		a.Tracks = merged(ops, func(o edit.SetTracks) []edit.TrackChange { return o.Tracks }, func(c edit.TrackChange) string { return c.Track })
+		deepened(a.Tracks, ops)
 		return a, true
 	case edit.SetClips:
 		a.Clips = merged(ops, func(o edit.SetClips) []edit.ClipChange { return o.Clips }, func(c edit.ClipChange) string { return c.Clip })
@@ -59,6 +61,24 @@ func joined(ops []edit.Op) (edit.Op, bool) {
 		return a, true
 	}
 	return nil, false
+}
+
+// deepened has each track make way as far as any of the edits would have it.
+func deepened(tracks []edit.TrackChange, ops []edit.Op) {
+	for i, c := range tracks {
+		if c.Way == nil {
+			continue
+		}
+		way := *c.Way
+		for _, o := range ops {
+			for _, other := range o.(edit.SetTracks).Tracks {
+				if other.Track == c.Track && other.Way != nil {
+					way = duck.Deeper(way, *other.Way)
+				}
+			}
+		}
+		tracks[i].Way = &way
+	}
 }
 
 // merged are the changes of all edits, without those of a place that an earlier one changes.

@@ -3,6 +3,7 @@ package session
 import (
 	"cmp"
 	"slices"
+	"sort"
 
 	"ruvel/core/audio"
 )
@@ -36,6 +37,13 @@ func (d Document) Joins(around audio.Frames) []Span {
 		out[i].To = min(out[i].To, length)
 	}
 	return out
+}
+
+// SpansIn are those of some spans, in order and apart, that reach into the time from one frame to another. They are not copied.
+func SpansIn(spans []Span, from, to audio.Frames) []Span {
+	first := sort.Search(len(spans), func(i int) bool { return spans[i].To > from })
+	last := sort.Search(len(spans), func(i int) bool { return spans[i].From >= to })
+	return spans[first:max(first, last)]
 }
 
 // Joined are spans in order, those that overlap or touch made one. What is given stays as it is.

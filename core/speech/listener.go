@@ -44,6 +44,7 @@ type look struct {
 	bands  [bands]float32 // power of each band, relative to full scale
 	level  float32        // dB, of all bands together
 	voiced float32        // harmonicity: 0 is noise, 1 a voice
+	lag    float32        // of its period, in steps of the slower sound; 0 if it has none
 }
 
 // NewListener makes a listener for one or two channels, which are heard together.
@@ -137,15 +138,15 @@ func (l *look) listen(slower []float32) {
 	}
 	l.level = float32(10 * math.Log10(all+1e-12))
 	if l.level > deaf {
-		l.voiced = harmonicity((*[slowSpan]float32)(slower))
+		l.voiced, l.lag = harmonicity((*[slowSpan]float32)(slower))
 	}
 }
 
 // deaf is the level, in dB, under which nobody is looked for.
 const deaf = -85
 
-// harmonicity is the highest normalised correlation of a stretch with itself a period of a voice later.
-func harmonicity(slower *[slowSpan]float32) float32 {
+// harmonicity is the highest normalised correlation of a stretch with itself a period of a voice later, and that period.
+func harmonicity(slower *[slowSpan]float32) (best, at float32) {
 	var mean float32
 	for _, v := range slower {
 		mean += v / slowSpan
@@ -156,17 +157,19 @@ func harmonicity(slower *[slowSpan]float32) float32 {
 		part[i] = v - mean
 		energy[i+1] = energy[i] + part[i]*part[i]
 	}
-	var best, before, last float32
+	var before, last float32
 	for lag := shortLag - 1; lag <= longLag+1; lag++ {
 		n := slowSpan - lag
 		norm := energy[n] * (energy[slowSpan] - energy[lag])
 		r := product(part[:n], part[lag:]) / float32(math.Sqrt(float64(norm)+1e-18))
 		if last > before && last >= r && lag > shortLag { // a peak, not the slope down from no lag at all
-			best = max(best, last)
+			if last > best { // its top by a parabola through three points
+				best, at = last, float32(lag-1)+0.5*(before-r)/(before-2*last+r-1e-9)
+			}
 		}
 		before, last = last, r
 	}
-	return best
+	return best, at
 }
 
 // product is the sum of the products of two rows of one length.

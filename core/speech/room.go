@@ -1,9 +1,6 @@
 package speech
 
-import (
-	"math"
-	"slices"
-)
+import "math"
 
 // How a room is learnt.
 const (
@@ -125,65 +122,4 @@ func (l *Listener) divergences(r room) []float32 {
 		out[i] = float32(10 * math.Log10(sum/bands))
 	}
 	return out
-}
-
-// How it is learnt from what lies between what is surely voice.
-const (
-	nearby      = 100 // steps to either side
-	apart       = 15  // steps from any voiced core
-	needed      = 15  // steps that there must be
-	between     = 0.5 // quantile: so a breath or a page is not taken for the room
-	mostBridged = 12  // learnings: as long a phrase as a room is taken to change evenly, 6 s
-)
-
-// learnBetween learns the room anew from what lies between what is surely voice, where there is
-// enough of it: it follows a noise that comes and goes.
-func (l *Listener) learnBetween(first room, cores [][2]int) room {
-	spoken := make([]bool, len(l.looks))
-	for _, r := range cores {
-		for i := max(0, r[0]-apart); i < min(len(spoken), r[1]+apart); i++ {
-			spoken[i] = true
-		}
-	}
-	out := slices.Clone(first)
-	known := -1 // the learning that could be done last
-	for k := range out {
-		var levels [bands]levels
-		for i := max(0, k*every-nearby); i < min(len(l.looks), k*every+nearby); i++ {
-			if spoken[i] {
-				continue
-			}
-			for b, p := range l.looks[i].bands {
-				levels[b].add(p, 1)
-			}
-		}
-		if levels[0].n < needed {
-			continue
-		}
-		for b := range bands {
-			out[k][b] = math.Max(first[k][b], levels[b].quantile(between)/median(l.firstBin[b+1]-l.firstBin[b]))
-		}
-		out.bridge(known, k)
-		known = k
-	}
-	return out
-}
-
-// bridge lays a straight line, in dB, from one learning to another over those that could not be done.
-func (r room) bridge(from, to int) {
-	if from < 0 || to-from > mostBridged {
-		return
-	}
-	for k := from + 1; k < to; k++ {
-		t := float64(k-from) / float64(to-from)
-		for b := range bands {
-			r[k][b] = math.Max(r[k][b], math.Pow(r[from][b], 1-t)*math.Pow(r[to][b], t))
-		}
-	}
-}
-
-// median is that of the powers of a noise in a band of so many bins, to their mean.
-func median(bins int) float64 {
-	v := 2 / (9 * 2 * math.Max(1, float64(bins)/1.5))
-	return math.Pow(1-v, 3)
 }

@@ -28,7 +28,7 @@ func TestWhereNobodySpeaksThereAreNoPhrases(t *testing.T) {
 }
 
 func TestASingleWordOnItsOwnIsFound(t *testing.T) {
-	word := spokenBy(t, "slt")[8]
+	word := spokenBy(t, "slt", sentences)[8]
 	for _, at := range []audio.Frames{0, second / 2} {
 		p := testkit.Join(audio.NewPCM(1, at), word, audio.NewPCM(1, second/4))
 		got := speech.Find(p)
@@ -39,14 +39,14 @@ func TestASingleWordOnItsOwnIsFound(t *testing.T) {
 }
 
 func TestBothChannelsAreHeardTogether(t *testing.T) {
-	mono := laid(t, "slt", -20).room(-62).pcm
+	mono := laid(t, "slt", -20).Room(42).PCM
 	assert.Equal(t, speech.Find(mono), speech.Find(audio.PCM{mono[0], mono[0]}))
 	left := speech.Find(audio.PCM{mono[0], make([]float32, mono.Length())})
 	assert.Len(t, left, len(speech.Find(mono)), "a voice on one side alone is heard as well")
 }
 
 func TestItDoesNotMatterInWhichPiecesARecordingIsHeard(t *testing.T) {
-	pcm := laid(t, "rms", -20).room(-60).pcm.Slice(0, 12*second)
+	pcm := laid(t, "rms", -20).Room(40).PCM.Slice(0, 12*second)
 	want := speech.Find(pcm)
 	law.Check(t, func(t *rapid.T) {
 		l := speech.NewListener()
@@ -60,7 +60,7 @@ func TestItDoesNotMatterInWhichPiecesARecordingIsHeard(t *testing.T) {
 }
 
 func TestPhrasesLieInOrderAndInsideWhateverIsHeard(t *testing.T) {
-	voices := laid(t, "awb", -20).pcm
+	voices := laid(t, "awb", -20).PCM
 	law.Check(t, func(t *rapid.T) {
 		length := audio.Frames(rapid.Int64Range(0, int64(8*second)).Draw(t, "length"))
 		from := audio.Frames(rapid.Int64Range(0, int64(voices.Length()-length)).Draw(t, "from"))

@@ -1,11 +1,9 @@
 package speech_test
 
 import (
+	"context"
 	"fmt"
 	"math"
-	"math/rand/v2"
-	"os/exec"
-	"path/filepath"
 	"slices"
 	"sync"
 	"testing"
@@ -14,11 +12,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/core/session"
 	"ruvel/core/speech"
-	"ruvel/testkit"
+	"ruvel/testkit/truth"
 )
 
-// Sentences without a pause inside, beginning and ending with all kinds of sounds.
+// Sentences without a pause inside, beginning and ending with all kinds of sounds. None of them was learnt from.
 var sentences = []string{
 	"She sells the lamp oil by the harbour steps", "Fog came in before the evening tide", "We heard the horn twice that night",
 	"Thick ropes hung from the second mast", "Nobody kept the light after the storm", "Half of the islanders left in spring",
@@ -26,304 +25,206 @@ var sentences = []string{
 	"Perhaps the signal was never sent", "A small boat crossed from the other shore with fish",
 }
 
-// spokenBy are the sentences by a voice, each cut to where it sounds, at full level.
-var spokenBy = func() func(t *testing.T, voice string) []audio.PCM {
+// syllables are said one at a time.
+var syllables = []string{"Yes", "No", "Stop", "Go", "Three", "Ah", "One", "Eight", "Fog", "Light", "Why", "Shh it", "North", "Me", "Up", "Two"}
+
+// readAloud are sentences of somebody who reads a novel, and of others, from Debian's package pocketsphinx-testdata. None was learnt from.
+const readAloud = "/usr/share/pocketsphinx/test/data"
+
+// spokenBy are sentences by a voice, each cut to where it sounds; the voice "read" is that of people.
+var spokenBy = func() func(t testing.TB, voice string, said []string) []audio.PCM {
 	var mu sync.Mutex
 	kept := map[string][]audio.PCM{}
-	return func(t *testing.T, voice string) []audio.PCM {
+	return func(t testing.TB, voice string, said []string) []audio.PCM {
 		mu.Lock()
 		defer mu.Unlock()
-		if kept[voice] == nil {
-			for i, text := range sentences {
-				path := filepath.Join(t.TempDir(), fmt.Sprintf("%d.wav", i))
-				out, err := exec.Command("flite", "-voice", voice, "-t", text, "-o", path).CombinedOutput()
-				require.NoError(t, err, string(out))
-				kept[voice] = append(kept[voice], trimmed(testkit.ReadAudio(t, path, 1)))
+		key := fmt.Sprint(voice, len(said))
+		if kept[key] == nil {
+			var err error
+			if voice == "read" {
+				for _, of := range []string{"librivox", "cards"} {
+					all, failed := truth.Folder(t.Context(), readAloud+"/"+of)
+					kept[key], err = append(kept[key], all...), failed
+				}
+				kept[key] = slices.Delete(kept[key], 1, 2) // it begins with the end of a word, and a breath
+			} else {
+				kept[key], err = truth.Flite(t.Context(), voice, said)
 			}
+			require.NoError(t, err)
+			require.NotEmpty(t, kept[key])
 		}
-		return kept[voice]
+		return kept[key]
 	}
 }()
 
-// trimmed is a sentence from the first to the last 5 ms that come within 35 dB of its own loudest.
-func trimmed(p audio.PCM) audio.PCM {
-	const piece = audio.Rate / 200
-	n := int(p.Length()) / piece
-	levels := make([]float64, n)
-	for i := range levels {
-		levels[i] = testkit.RMS(p[0][i*piece : (i+1)*piece])
-	}
-	least := slices.Max(levels) - 35
-	first := slices.IndexFunc(levels, func(v float64) bool { return v > least })
-	last := n - 1
-	for levels[last] <= least {
-		last--
-	}
-	return p.Slice(audio.Frames(first*piece), audio.Frames((last+1)*piece))
+// laid lays sentences by a voice at a level with pauses from 0.3 to 3 s in between.
+func laid(t testing.TB, voice string, level float64) *truth.Take {
+	return truth.Laid(uint64(len(voice)), level, 0.3, 3, spokenBy(t, voice, sentences))
 }
 
-// take is a recording with what is known of it.
-type take struct {
-	pcm    audio.PCM
-	truth  []speech.Phrase
-	random *rand.Rand
+// condition is a kind of recordings, with what is aimed at: shares of the time, and sentences that are found by 50 ms too late or more, or
+// not at all.
+type condition struct {
+	name             string
+	right, missed    float64
+	late, undetected int
+	make             func(ctx context.Context, seed uint64, said, single, others []audio.PCM) (*truth.Take, error)
 }
 
-// laid lays sentences at a level, in dBFS of their RMS, with pauses from 0.3 to 3 s in between.
-func laid(t *testing.T, voice string, level float64) *take {
-	k := &take{random: rand.New(rand.NewPCG(7, uint64(len(voice))))}
-	at := audio.Seconds(1.5)
-	pauses := []float64{0.3, 0.5, 0.8, 1, 1.5, 2, 3, 1.2}
-	for i, s := range spokenBy(t, voice) {
-		k.truth = append(k.truth, speech.Phrase{From: at, To: at + s.Length()})
-		at += s.Length() + audio.Seconds(pauses[i%len(pauses)])
-	}
-	k.pcm = audio.NewPCM(1, at+audio.Second)
-	for i, s := range spokenBy(t, voice) {
-		gain := math.Pow(10, (level-testkit.RMS(s[0]))/20)
-		for n, v := range s[0] {
-			k.pcm[0][k.truth[i].From+audio.Frames(n)] = float32(float64(v) * gain)
-		}
-	}
-	return k
+func plain(seed uint64, said []audio.PCM) *truth.Take { return truth.Laid(seed, -22, 0.3, 3, said) }
+
+// in is a condition in which something is done to sentences that were laid.
+func in(name string, right, missed float64, late, undetected int, do func(k *truth.Take)) condition {
+	return condition{name, right, missed, late, undetected, func(_ context.Context, seed uint64, said, _, _ []audio.PCM) (*truth.Take, error) {
+		k := plain(seed, said)
+		do(k)
+		return k, nil
+	}}
 }
 
-// noise adds noise whose spectrum falls by 3 dB an octave, of an RMS in dBFS that may depend on the time.
-func (k *take) noise(level func(seconds float64) float64) *take {
-	var state [3]float64 // P. Kellet's filter, common practice
-	const rms = 0.115    // of its output, measured
-	for i := range k.pcm[0] {
-		white := k.random.Float64()*2 - 1
-		state[0] = 0.99765*state[0] + white*0.0990460
-		state[1] = 0.96300*state[1] + white*0.2965164
-		state[2] = 0.57000*state[2] + white*1.0526913
-		pink := (state[0] + state[1] + state[2] + white*0.1848) / 15
-		k.pcm[0][i] += float32(pink / rms * math.Pow(10, level(float64(i)/audio.Rate)/20))
-	}
-	return k
-}
+// Two pieces of music that nothing has learnt from.
+var (
+	bleeds = sync.OnceValue(func() []float32 { return truth.Music(77, 40*audio.Second) })
+	lies   = sync.OnceValue(func() []float32 { return truth.Music(78, 40*audio.Second) })
+)
 
-func (k *take) room(level float64) *take {
-	return k.noise(func(float64) float64 { return level })
-}
-
-// each does something in the middle of every pause of a second and more.
-func (k *take) each(do func(from, to audio.Frames)) *take {
-	for i := 1; i < len(k.truth); i++ {
-		if from, to := k.truth[i-1].To, k.truth[i].From; to-from >= audio.Second {
-			do(from, to)
-		}
-	}
-	return k
-}
-
-// burst adds noise with a soft beginning and end.
-func (k *take) burst(from, length audio.Frames, level, dark float64) {
-	var last float64
-	for i := range length {
-		last = dark*last + (1-dark)*(k.random.Float64()*2-1)
-		shape := math.Sin(math.Pi * float64(i) / float64(length))
-		k.pcm[0][from+i] += float32(last * shape * math.Pow(10, level/20) * 1.7 / math.Sqrt((1-dark)/(1+dark)))
+// conditions are all. Where the room comes close to the voice, its softest first sounds cannot be heard, and such a sentence begins late.
+func conditions() []condition {
+	return []condition{
+		in("a quiet room", 0.995, 0.005, 0, 0, func(k *truth.Take) { k.Room(50) }),
+		in("a room 35 dB under", 0.993, 0.01, 0, 0, func(k *truth.Take) { k.Room(35) }),
+		in("gated: no room at all", 0.995, 0.005, 0, 0, func(*truth.Take) {}),
+		in("a room 20 dB under, a quarter of the sentences 12 dB softer", 0.987, 0.015, 12, 1, func(k *truth.Take) { k.Softer(0.25, 12).Room(20) }),
+		in("a room 10 dB under", 0.98, 0.025, 14, 0, func(k *truth.Take) { k.Room(10) }),
+		in("breaths and clicks", 0.993, 0.01, 0, 0, func(k *truth.Take) { k.Breaths(28).Clicks(2).Room(45) }),
+		in("pages", 0.993, 0.01, 0, 0, func(k *truth.Take) { k.Pages(18).Room(45) }),
+		in("hum, music from the headphones 35 dB under, 12 dB softer from half way on", 0.99, 0.01, 3, 0, func(k *truth.Take) {
+			k.Over(bleeds(), 35).Hum(28).Falls(12).Room(50)
+		}),
+		in("knocks on a desk that resounds", 0.993, 0.01, 0, 0, func(k *truth.Take) { k.Knocks(0, 0.03, 0.06).Room(45) }),
+		in("a street with horns", 0.99, 0.01, 5, 0, func(k *truth.Take) { k.Horns(6).Street(26) }),
+		in("laughs and coughs", 0.993, 0.01, 0, 0, func(k *truth.Take) { k.Laughs(3).Coughs(4).Room(45) }),
+		in("noise that pumps behind a compressor, 7 dB under", 0.992, 0.01, 1, 0, func(k *truth.Take) { k.Pumps(7, 20, 0.3) }),
+		in("a bed in the recording, 10 dB under", 0.975, 0.015, 4, 0, func(k *truth.Take) { k.Over(lies(), 10).Room(50) }),
+		in("a room that rings", 0.98, 0.01, 0, 0, func(k *truth.Take) { k.Rings(0.35, 12).Room(45) }),
+		{"telephone", 0.99, 0.01, 2, 0, func(ctx context.Context, seed uint64, said, _, _ []audio.PCM) (*truth.Take, error) {
+			k := plain(seed, said).Room(40)
+			return k, k.Telephone(ctx)
+		}},
+		{"MP3 at 64 kbit/s", 0.993, 0.01, 0, 0, func(ctx context.Context, seed uint64, said, _, _ []audio.PCM) (*truth.Take, error) {
+			k := plain(seed, said).Room(40)
+			return k, k.Coded(ctx, 64)
+		}},
+		{"single syllables", 0.99, 0.01, 2, 1, func(_ context.Context, seed uint64, _, single, _ []audio.PCM) (*truth.Take, error) {
+			return plain(seed, single).Room(40), nil
+		}},
+		{"a second speaker 8 dB softer", 0.993, 0.01, 0, 0, func(_ context.Context, seed uint64, said, _, others []audio.PCM) (*truth.Take, error) {
+			return plain(seed, truth.InTurn(said, others, -8)).Room(42), nil
+		}},
+		in("long pauses with knocks, horns and laughs", 0.99, 0.01, 2, 0, func(k *truth.Take) {
+			k.Stretched(12).Knocks(2, 0.03, 0.06).Horns(6).Laughs(4).Room(45)
+		}),
 	}
 }
 
-func (k *take) breaths(below float64) *take {
-	return k.each(func(_, to audio.Frames) { k.burst(to-audio.Seconds(0.4), audio.Seconds(0.33), below, 0.6) })
+// row is what came of a condition in all of its recordings.
+type row struct {
+	right, missed, falsely     float64
+	undetected, spurious, late int
+	onsets                     []float64
+	recordings                 float64
 }
 
-func (k *take) clicks(level float64) *take {
-	return k.each(func(from, to audio.Frames) {
-		for _, at := range []audio.Frames{from + audio.Seconds(0.25), (from + to) / 2} {
-			for i := range audio.Seconds(0.006) {
-				k.pcm[0][at+i] += float32(math.Pow(10, level/20) * (k.random.Float64()*2 - 1) * math.Exp(-float64(i)/60))
-			}
-		}
-	})
+func (r *row) add(o truth.Apart) {
+	r.right, r.missed, r.falsely = r.right+o.Right, r.missed+o.Missed, r.falsely+o.False
+	r.undetected, r.spurious, r.late = r.undetected+o.Undetected, r.spurious+o.Spurious, r.late+o.Late
+	r.onsets = append(r.onsets, o.Onsets...)
+	r.recordings++
 }
 
-func (k *take) pages(level float64) *take {
-	return k.each(func(from, to audio.Frames) {
-		for i := range 5 {
-			k.burst((from+to)/2+audio.Seconds(0.06*float64(i)-0.2), audio.Seconds(0.05), level-float64(3*(i%2)), 0.2)
-		}
-	})
-}
-
-func (k *take) hum(level float64) *take {
-	for i := range k.pcm[0] {
-		for n, a := range map[float64]float64{50: 1, 100: 0.6, 150: 0.7, 250: 0.3, 350: 0.2} {
-			k.pcm[0][i] += float32(math.Pow(10, level/20) * a * math.Sin(2*math.Pi*n*float64(i)/audio.Rate))
-		}
-	}
-	return k
-}
-
-func (k *take) offset(v float32) *take {
-	for i := range k.pcm[0] {
-		k.pcm[0][i] += v
-	}
-	return k
-}
-
-// bleed adds music as it is heard through headphones: chords that change twice a second.
-func (k *take) bleed(level float64) *take {
-	roots := []float64{220, 174.6, 196, 261.6}
-	for i := range k.pcm[0] {
-		beat := i / (audio.Rate / 2)
-		fade := math.Exp(-float64(i%(audio.Rate/2)) / (0.3 * audio.Rate))
-		for _, ratio := range []float64{1, 1.25, 1.5, 2} {
-			k.pcm[0][i] += float32(math.Pow(10, level/20) * 0.7 * fade * math.Sin(2*math.Pi*roots[beat%4]*ratio*float64(i)/audio.Rate))
-		}
-	}
-	return k
-}
-
-// step lowers all from the middle on, as somebody who leans back.
-func (k *take) step(db float64) *take {
-	half := (k.truth[5].To + k.truth[6].From) / 2
-	for i := half; i < k.pcm.Length(); i++ {
-		k.pcm[0][i] *= float32(math.Pow(10, db/20))
-	}
-	return k
-}
-
-// outcome is how phrases stand to the truth. Times are seconds, onset and end errors later is positive.
-type outcome struct {
-	missed, falsely float64 // shares of the time of speech, and of that of the pauses
-	undetected      int
-	onsets, ends    []float64
-}
-
-func judged(k *take, got []speech.Phrase) (o outcome) {
-	inside := func(all []speech.Phrase) []bool {
-		out := make([]bool, k.pcm.Length()/48)
-		for _, p := range all {
-			for i := p.From / 48; i < min(p.To/48, audio.Frames(len(out))); i++ {
-				out[i] = true
-			}
-		}
-		return out
-	}
-	truth, found := inside(k.truth), inside(got)
-	var spoken, quiet float64
-	for i := range truth {
-		switch {
-		case truth[i]:
-			if spoken++; !found[i] {
-				o.missed++
-			}
-		default:
-			if quiet++; found[i] {
-				o.falsely++
-			}
-		}
-	}
-	o.missed, o.falsely = o.missed/spoken, o.falsely/quiet
-	for _, p := range k.truth {
-		first, last := -1, -1
-		for i := max(0, p.From/48-400); i < p.To/48+400; i++ {
-			if int(i) < len(found) && found[i] && i >= p.From/48-150 {
-				if first < 0 && (i == 0 || !found[i-1] || i == p.From/48-150) {
-					first = int(i)
+// The best open detector of general use that could be tried has between 86.8 and 96.9 % right of these same recordings, 32 ms at a time,
+// and takes 46 laughs and 17 knocks for speech.
+func TestSpeechIsFoundWhateverTheRoom(t *testing.T) {
+	for _, c := range conditions() {
+		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
+			var all row
+			var minutes float64
+			for i, voice := range []string{"slt", "rms", "awb", "kal16", "read"} {
+				other := []string{"rms", "awb", "slt", "rms", "slt"}[i]
+				for seed := range uint64(2) {
+					k, err := c.make(t.Context(), 100*seed+uint64(i), spokenBy(t, voice, sentences), spokenBy(t, voice, syllables), spokenBy(t, other, sentences))
+					require.NoError(t, err)
+					o := k.Judge(found(k))
+					all.add(o)
+					minutes += k.PCM.Length().Seconds() / 60
+					t.Logf("%s %d: right %.2f missed %.2f false %.2f undetected %d spurious %d late %d", voice, seed, 100*o.Right, 100*o.Missed, 100*o.False, o.Undetected, o.Spurious, o.Late)
 				}
 			}
-			if int(i) < len(found) && found[i] && i < p.To/48+150 {
-				last = int(i)
-			}
-		}
-		if first < 0 || first > int(p.To/48) {
-			o.undetected++
-			continue
-		}
-		o.onsets = append(o.onsets, float64(first)/1000-p.From.Seconds())
-		o.ends = append(o.ends, float64(last+1)/1000-p.To.Seconds())
-	}
-	return o
-}
-
-// The aims: nothing undetected, and these shares and errors at most. Under a noise only 8 dB below
-// the voice the weakest consonants cannot be told from it, and more is left around a phrase instead.
-func TestSpeechIsFoundWhateverTheRoom(t *testing.T) {
-	type limits struct{ missed, falsely, onset float64 }
-	const quiet = -62
-	aims := limits{0.01, 0.03, 0.05}
-	buried := limits{0.025, 0.055, 0.055}
-	for _, c := range []struct {
-		name   string
-		voice  string
-		limits limits
-		make   func(t *testing.T, voice string) *take
-	}{
-		{"a quiet room", "slt", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet) }},
-		{"another voice", "rms", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet) }},
-		{"a third", "awb", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet) }},
-		{"8 kHz", "kal", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet) }},
-		{"very soft", "rms", aims, func(t *testing.T, v string) *take { return laid(t, v, -45).room(-75) }},
-		{"20 dB over the room", "slt", aims, func(t *testing.T, v string) *take { return laid(t, v, -26).room(-46) }},
-		{"14 dB over it", "rms", limits{0.015, 0.03, 0.05}, func(t *testing.T, v string) *take { return laid(t, v, -26).room(-40) }},
-		{"8 dB over it", "rms", buried, func(t *testing.T, v string) *take { return laid(t, v, -26).room(-34) }},
-		{"8 dB over it, a high voice", "slt", buried, func(t *testing.T, v string) *take { return laid(t, v, -26).room(-34) }},
-		{"a noise that grows by 12 dB", "awb", aims, func(t *testing.T, v string) *take {
-			return laid(t, v, -20).noise(func(s float64) float64 { return -50 + 12*math.Min(1, s/30) })
-		}},
-		{"a noise that comes and goes", "slt", aims, func(t *testing.T, v string) *take {
-			return laid(t, v, -20).noise(func(s float64) float64 { return -48 + 5*math.Sin(2*math.Pi*s/9) })
-		}},
-		{"breaths 30 dB under", "slt", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet).breaths(-50) }},
-		{"breaths 26 dB under", "rms", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet).breaths(-46) }},
-		{"clicks", "awb", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet).clicks(-18) }},
-		{"pages", "slt", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet).pages(-38) }},
-		{"hum", "rms", limits{0.01, 0.035, 0.05}, func(t *testing.T, v string) *take { return laid(t, v, -24).room(quiet).hum(-46) }},
-		{"an offset", "slt", aims, func(t *testing.T, v string) *take { return laid(t, v, -26).room(quiet).offset(0.05) }},
-		{"music from the headphones", "rms", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet).bleed(-52) }},
-		{"leaning back by 10 dB", "slt", aims, func(t *testing.T, v string) *take { return laid(t, v, -20).room(quiet).step(-10) }},
-		{"gated", "awb", aims, func(t *testing.T, v string) *take { return laid(t, v, -20) }},
-	} {
-		t.Run(c.name, func(t *testing.T) {
-			k := c.make(t, c.voice)
-			o := judged(k, speech.Find(k.pcm))
-			require.NotEmpty(t, o.onsets)
-			slices.Sort(o.onsets)
-			slices.Sort(o.ends)
-			n := len(o.onsets)
-			t.Logf("missed %.2f %%, false %.2f %%, undetected %d; onsets: median %+.0f ms, latest %+.0f, earliest %+.0f; ends: median %+.0f ms, earliest %+.0f, latest %+.0f",
-				100*o.missed, 100*o.falsely, o.undetected, 1000*o.onsets[n/2], 1000*o.onsets[n-1], 1000*o.onsets[0], 1000*o.ends[n/2], 1000*o.ends[0], 1000*o.ends[n-1])
-			assert.Zero(t, o.undetected)
-			assert.Less(t, o.missed, c.limits.missed, "of the time of speech")
-			assert.Less(t, o.falsely, c.limits.falsely, "of the time of the pauses")
-			assert.LessOrEqual(t, o.onsets[n-1], c.limits.onset)
+			n := all.recordings
+			slices.Sort(all.onsets)
+			k := len(all.onsets)
+			t.Logf("| %s | %.2f | %.2f | %.2f | %d | %d in %.0f min | %d | %+.0f / %+.0f / %+.0f |", c.name, 100*all.right/n, 100*all.missed/n, 100*all.falsely/n, all.undetected,
+				all.spurious, minutes, all.late, 1000*all.onsets[k/20], 1000*all.onsets[k/2], 1000*all.onsets[k-1-k/20])
+			assert.GreaterOrEqual(t, all.right/n, c.right, "of the time is right")
+			assert.LessOrEqual(t, all.missed/n, c.missed, "of the time of speech")
+			assert.LessOrEqual(t, all.undetected, c.undetected)
+			assert.LessOrEqual(t, float64(all.spurious), math.Ceil(minutes/4), "one in four minutes, most of them none at all")
+			assert.LessOrEqual(t, all.late, c.late)
 		})
 	}
 }
 
+func TestWhatIsNoVoiceIsNotTakenForOne(t *testing.T) {
+	for name, make := range map[string]func(k *truth.Take){
+		"a room":           func(k *truth.Take) { k.Room(20) },
+		"a street":         func(k *truth.Take) { k.Street(10).Horns(0) },
+		"knocks":           func(k *truth.Take) { k.Knocks(0, 0.03, 0.06).Room(40) },
+		"laughs":           func(k *truth.Take) { k.Laughs(0).Room(40) },
+		"coughs":           func(k *truth.Take) { k.Coughs(0).Room(40) },
+		"music":            func(k *truth.Take) { k.Over(lies(), 0) },
+		"pages and clicks": func(k *truth.Take) { k.Pages(6).Clicks(0).Room(40) },
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			k := truth.Empty(5, -22, 60)
+			make(k)
+			var long float64
+			for _, s := range found(k) {
+				long += (s.To - s.From).Seconds()
+			}
+			t.Logf("%.2f s of 60", long)
+			assert.LessOrEqual(t, long, 3.0, "seconds of a minute")
+		})
+	}
+}
+
+// found are the phrases that are found in a recording.
+func found(k *truth.Take) (out []session.Span) {
+	for _, p := range speech.Find(k.PCM) {
+		out = append(out, session.Span(p))
+	}
+	return out
+}
+
 func TestSensitivityIsForTheExceptionalRecording(t *testing.T) {
 	// Somebody who is heard from another room, 34 dB softer than the one at the microphone.
-	far := laid(t, "rms", -54)
-	near := laid(t, "slt", -20).room(-75)
-	both := near.pcm
-	var apart []speech.Phrase
-	at := both.Length()
-	both = testkit.Join(both, audio.NewPCM(1, far.pcm.Length()))
-	for i, v := range far.pcm[0] {
-		both[0][at+audio.Frames(i)] += v
-	}
-	for _, p := range far.truth {
-		apart = append(apart, speech.Phrase{From: p.From + at, To: p.To + at})
-	}
+	far, near := laid(t, "rms", -54), laid(t, "slt", -20).Room(55)
+	both := audio.NewPCM(1, near.PCM.Length()+far.PCM.Length())
+	copy(both[0], near.PCM[0])
+	at := near.PCM.Length()
+	copy(both[0][at:], far.PCM[0])
 	heard := func(found []speech.Phrase) (n int) {
-		for _, p := range apart {
-			for _, f := range found {
-				if f.From < p.To && f.To > p.From {
-					n++
-					break
-				}
+		for _, p := range far.Spoken {
+			if slices.ContainsFunc(found, func(f speech.Phrase) bool { return f.From < p.To+at && f.To > p.From+at }) {
+				n++
 			}
 		}
 		return n
 	}
 	usual, more, less := speech.Find(both), speech.FindWith(both, 12), speech.FindWith(both, -12)
-	assert.Equal(t, len(apart), heard(more), "all of it with more sensitivity")
-	assert.Less(t, heard(usual), len(apart)/2, "and hardly any with the usual one")
+	assert.Equal(t, len(far.Spoken), heard(more), "all of it with more sensitivity")
+	assert.Less(t, heard(usual), len(far.Spoken)/2, "and hardly any with the usual one")
 	assert.LessOrEqual(t, heard(less), heard(usual))
 	assert.Equal(t, speech.FindWith(both, 12), speech.FindWith(both, 99), "it is held at its most")
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"ruvel/core/audio"
+	"ruvel/core/duck"
 	"ruvel/core/edit"
 	"ruvel/core/lead"
 	"ruvel/core/mix"
@@ -45,6 +46,7 @@ type Miss struct {
 	Clip  string `json:"clip,omitempty"`
 	Name  string `json:"name,omitempty" doc:"Of the clip"`
 	Text  string `json:"text" doc:"In words"`
+	Why   string `json:"why,omitempty" doc:"Why what covers it takes no more away there, in a sentence"`
 }
 
 // Of is the balance of an episode, once it has a version: measured if that is at hand, or else estimated. All who ask for the same share it.
@@ -132,14 +134,41 @@ func (b *Balancer) balanced(ctx context.Context, episode string, doc session.Doc
 	out.Target, _ = lead.FindAim(doc.Lead)
 	for _, m := range course.Misses(out.Target) {
 		miss := Miss{Miss: m}
-		miss.Track, miss.Clip = mixed.Cover(m.From, m.To)
-		if _, c, found := doc.FindClip(miss.Clip); found {
-			miss.Name = c.Name
-		}
-		miss.Text = miss.say(out.Target)
+		out.covered(doc, mixed, &miss)
 		out.Misses = append(out.Misses, miss)
 	}
 	return out, nil
+}
+
+// covered says what covers the speech in a miss, and why no more of that is taken away.
+func (of *Balance) covered(doc session.Document, mixed mix.Balance, m *Miss) {
+	if all := mixed.Covers(m.From, m.To); len(all) > 0 {
+		c := all[0]
+		m.Track, m.Clip = c.Track, c.Clip
+		track := doc.Tracks[doc.FindTrack(c.Track)]
+		if m.Name = track.Clips[c.Clip].Name; m.Name == "" {
+			m.Name = track.Name
+		}
+		at := duck.Covering{Track: track, Clip: c.Clip, Voice: of.speaker(m.From, m.To), At: (m.From + m.To) / 2, Down: c.Down, Aim: of.Target.Lead, Short: m.Short}
+		why := at.Why()
+		m.Why, m.Text = why.Said(m.Name), " It "+why.Text+"."
+	}
+	m.Text = m.say(of.Target) + m.Text
+}
+
+// speaker is the voice track that speaks most between two moments.
+func (of *Balance) speaker(from, to audio.Frames) (track string) {
+	var most audio.Frames
+	for _, s := range of.Spoken {
+		var n audio.Frames
+		for _, span := range session.SpansIn(s.Spans, from, to) {
+			n += min(to, span.To) - max(from, span.From)
+		}
+		if s.Heard && n > most {
+			most, track = n, s.Track
+		}
+	}
+	return track
 }
 
 // recall has what was measured of a version put at hand again, as after a restart, and an event tell when

@@ -178,14 +178,14 @@ func measure(ctx context.Context, plan *mix.Plan, s master.Stretch, progress fun
 	if s.Channels == 2 && s.From == 0 && s.To == plan.Length() {
 		m, err := plan.Measure(ctx)
 		progress(1)
-		return Course(m), err
+		return m.Course(2), err
 	}
 	return master.Along(ctx, s, atOnce, progress)
 }
 
-// Course is what was measured of a whole mix, as a target is reached from it.
-func Course(m mix.Measured) master.Course {
-	return master.Course{Length: m.Loudness.Length, Powers: m.Sum, True: m.True}
+// Ahead is what a target will take of what was measured of a whole mix, in a file of a setting.
+func Ahead(m mix.Measured, t loudness.Target, s media.Setting) master.Outlook {
+	return m.Course(s.Channels).Ahead(t, t.TruePeak-headroom(s))
 }
 
 func say(o Order, m *master.Master, made Made) string {
@@ -201,12 +201,6 @@ func say(o Order, m *master.Master, made Made) string {
 	}
 	if made.Off {
 		out += " The format had changed the loudness a little, so it was written again to meet the target."
-	}
-	switch {
-	case !m.Reached:
-		out += " That is all that could be done: the mix is too soft, or its peaks are too high, for this target. First raise and compress the voices in Balance, or choose a softer target."
-	case m.Heard():
-		out += " So much limiting is heard: first even out and compress the voices in Balance, or choose a softer target."
 	}
 	return strings.ReplaceAll(out, " -", " −")
 }

@@ -4,7 +4,9 @@ package handover
 
 import (
 	"context"
+	"fmt"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"gocloud.dev/blob"
@@ -44,13 +46,21 @@ type Handover struct {
 type Ahead struct {
 	Version  int64           `json:"version" doc:"That it is of"`
 	Measured bool            `json:"measured" doc:"The mix has been measured; otherwise the outlook is not known yet"`
-	Outlook  *master.Outlook `json:"outlook,omitempty" doc:"What the target will take; left out until the whole mix is measured, and for a part of it"`
+	Outlook  *master.Outlook `json:"outlook,omitempty" doc:"What the target will take, in the first of the formats; left out until the whole mix is measured, and for a part of it"`
+	Instead  *Instead        `json:"instead,omitempty" doc:"A target that suits the formats better"`
 	Sheet    details.Sheet   `json:"sheet" doc:"What is written into the files: of the episode, and where it says nothing, of the show"`
 	Names    []string        `json:"names" nullable:"false" doc:"Of the files, without an ending"`
 	Sizes    []int64         `json:"sizes" nullable:"false" doc:"Bytes that each of the formats asked for will take, about, all files of it together"`
 	Musts    []string        `json:"musts" nullable:"false" doc:"What the check says must be mended first"`
 	Credits  string          `json:"credits" doc:"Those of the sounds that are used, in words"`
 	Folder   string          `json:"folder,omitempty" doc:"The folder that finished files can be copied to"`
+}
+
+// Instead is a target that suits some formats better than the one that is aimed at.
+type Instead struct {
+	Target string `json:"target" doc:"Its key"`
+	Name   string `json:"name"`
+	Text   string `json:"text" doc:"Why, in words"`
 }
 
 // Stretch is what of an episode is handed over, and as what.
@@ -108,18 +118,46 @@ func (h *Handover) Ahead(ctx context.Context, episode string, of Stretch, settin
 	if out.Musts, err = h.musts(ctx, episode, version, !of.AsItIs); err != nil {
 		return out, err
 	}
-	return out, h.outlook(ctx, episode, doc, version, &out)
+	out.Instead = instead(doc, of, settings)
+	if of.From > 0 || of.To < doc.Length() || len(settings) == 0 {
+		_, out.Measured = h.Measure.Latest(episode, version)
+		return out, nil
+	}
+	return out, h.outlook(ctx, episode, doc, version, settings[0], &out)
+}
+
+// instead proposes the target for as many channels as all files have, where the one that is aimed at is for others.
+func instead(doc session.Document, of Stretch, settings []media.Setting) *Instead {
+	for _, s := range settings {
+		if s.Channels != settings[0].Channels {
+			return nil
+		}
+	}
+	if of.AsItIs || len(settings) == 0 {
+		return nil
+	}
+	now := doc.Goal()
+	t, there := now.For(settings[0].Channels)
+	if !there {
+		return nil
+	}
+	channels := "mono"
+	if settings[0].Channels == 2 {
+		channels = "stereo"
+	}
+	text := fmt.Sprintf("“%s” is for files in %s: one in %s sounds as loud at %g LUFS.", now.Name, map[string]string{"mono": "stereo", "stereo": "mono"}[channels], channels, t.Integrated)
+	return &Instead{t.Key, t.Name, strings.ReplaceAll(text, "-", "−")}
 }
 
 // outlook adds what the target will take, if the mix is measured.
-func (h *Handover) outlook(ctx context.Context, episode string, doc session.Document, version int64, out *Ahead) error {
+func (h *Handover) outlook(ctx context.Context, episode string, doc session.Document, version int64, set media.Setting, out *Ahead) error {
 	waiting, stop := context.WithTimeout(ctx, patience)
 	defer stop()
 	m, there := h.Measure.Await(waiting, episode, version)
 	if out.Measured = there; !there {
 		return nil
 	}
-	look := finish.Course(m).Ahead(doc.Goal())
+	look := finish.Ahead(m, doc.Goal(), set)
 	out.Outlook = &look
 	return nil
 }
@@ -179,7 +217,7 @@ func sizesOf(files []wantedFile, settings []media.Setting) (sizes []int64) {
 
 var errNoChapters = problem.New("no-chapters", "chapters", "There are no chapters in this stretch. Make markers or ranges to chapters in Arrange.")
 
-// broughtAbout are the kinds of findings that bringing a mix to its target mends.
+// broughtAbout are the kinds of findings that bringing a mix to its target mends, so that they are no must, unless it is left as it is.
 var broughtAbout = map[string]bool{"loudness": true, "true-peak": true}
 
 // musts are what must be mended before an episode is handed over, in sentences.
@@ -190,7 +228,7 @@ func (h *Handover) musts(ctx context.Context, episode string, version int64, bro
 	}
 	out := []string{}
 	for _, f := range found {
-		if f.Weight == review.Must && !f.Aside && (!brought || !broughtAbout[f.Kind]) {
+		if (f.Weight == review.Must || !brought && broughtAbout[f.Kind]) && !f.Aside {
 			out = append(out, f.Text)
 		}
 	}

@@ -111,7 +111,8 @@ func TestWhatMustBeMendedIsSaidFirst(t *testing.T) {
 	}
 	aside := must("clipped", "It is clipped, and that is known.")
 	aside.Aside = true
-	h := found(must("loudness", "It is too faint."), aside, review.Finding{Kind: "dead-air", Weight: review.Should, Text: "Nothing is heard."})
+	brought := review.Finding{Kind: "loudness", Weight: review.Look, Text: "It is too faint."}
+	h := found(brought, aside, review.Finding{Kind: "dead-air", Weight: review.Should, Text: "Nothing is heard."})
 	wanted := handover.NewMixdowns{Files: []handover.FileWanted{{Format: "wav-24"}}}
 	_, err := h.MixDown(ctx, e, wanted)
 	require.NoError(t, err, "bringing it to the target mends its loudness")
@@ -130,10 +131,15 @@ func TestWhatMustBeMendedIsSaidFirst(t *testing.T) {
 	assert.Equal(t, []string{"It is too faint."}, ahead.Musts)
 	assert.Equal(t, []string{"Harbour Hours - 07 - The Last Fog Signal"}, ahead.Names)
 	assert.Equal(t, []int64{wav.Size(3 * audio.Second)}, ahead.Sizes)
+	assert.Nil(t, ahead.Instead)
 	ahead, err = h.Ahead(ctx, e, handover.Stretch{From: audio.Second}, nil)
 	require.NoError(t, err)
 	assert.Empty(t, ahead.Musts)
 	assert.Empty(t, ahead.Sizes)
+
+	h = found(must("loudness", "It is so faint that no gain brings it to the target."))
+	_, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: wanted.Files})
+	assert.Equal(t, "must-mend", testkit.Code(t, err), "what handing over cannot mend is a must there as well")
 
 	h.Check = func(context.Context, string, int64) ([]review.Finding, error) { return nil, io.ErrUnexpectedEOF }
 	_, err = h.MixDown(ctx, e, handover.NewMixdowns{Files: wanted.Files})
@@ -210,4 +216,28 @@ func TestAFinishedFileIsListedCopiedTakenInSentAndRemoved(t *testing.T) {
 	require.NoError(t, house.Bucket.Delete(ctx, work.MixdownKey(m)))
 	_, _, err = h.Open(ctx, stems.ID)
 	assert.Equal(t, "file-missing", testkit.Code(t, err))
+}
+
+func TestAFileInMonoIsProposedTheTargetThatIsForIt(t *testing.T) {
+	e := made(t)
+	h := found()
+	for _, c := range []struct {
+		channels []int
+		want     *handover.Instead
+	}{
+		{[]int{1, 1}, &handover.Instead{Target: "podcast-mono", Name: "Podcast, mono", Text: "“Podcast, stereo” is for files in stereo: one in mono sounds as loud at −19 LUFS."}},
+		{[]int{2}, nil},
+		{[]int{1, 2}, nil},
+		{nil, nil},
+	} {
+		var files []media.Setting
+		for _, channels := range c.channels {
+			set, err := media.Set("mp3", "", 0, channels)
+			require.NoError(t, err)
+			files = append(files, set)
+		}
+		ahead, err := h.Ahead(ctx, e, handover.Stretch{}, files)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, ahead.Instead, "%v", c.channels)
+	}
 }

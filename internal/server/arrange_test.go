@@ -27,7 +27,7 @@ func withPauses(t *testing.T) (show, episode, clip string, pcm audio.PCM, versio
 	show, episode = newEpisode(t)
 	pcm = testkit.Noise(1, 0.0025, 12*audio.Second, 1)
 	for k, words := range [][2]audio.Frames{{0, 4 * audio.Second}, {7 * audio.Second, 12 * audio.Second}} {
-		for i, v := range testkit.Voice(0.3, 110+10*float64(k), words[1]-words[0])[0] {
+		for i, v := range testkit.Voice(0.3, uint64(k), words[1]-words[0])[0] {
 			pcm[0][words[0]+audio.Frames(i)] += v
 		}
 	}

@@ -1876,13 +1876,15 @@ export interface components {
             credits: string;
             /** @description The folder that finished files can be copied to */
             folder?: string;
+            /** @description A target that suits the formats better */
+            instead?: components["schemas"]["Instead"];
             /** @description The mix has been measured; otherwise the outlook is not known yet */
             measured: boolean;
             /** @description What the check says must be mended first */
             musts: string[];
             /** @description Of the files, without an ending */
             names: string[];
-            /** @description What the target will take; left out until the whole mix is measured, and for a part of it */
+            /** @description What the target will take, in the first of the formats; left out until the whole mix is measured, and for a part of it */
             outlook?: components["schemas"]["Outlook"];
             /** @description What is written into the files: of the episode, and where it says nothing, of the show */
             sheet: components["schemas"]["Sheet"];
@@ -3135,6 +3137,13 @@ export interface components {
             /** @enum {string} */
             type: "insert-time";
         };
+        Instead: {
+            name: string;
+            /** @description Its key */
+            target: string;
+            /** @description Why, in words */
+            text: string;
+        };
         JobEvent: {
             episode?: string;
             id: string;
@@ -3531,6 +3540,8 @@ export interface components {
             to: number;
             /** @description Of what covers it, its id */
             track?: string;
+            /** @description Why what covers it takes no more away there, in a sentence */
+            why?: string;
         };
         Mixdown: {
             /** Format: int64 */
@@ -3886,23 +3897,30 @@ export interface components {
         Outlook: {
             /**
              * Format: double
-             * @description dB
+             * @description dB by which the mix is made louder
              */
             gain: number;
             /** @description So much limiting is heard */
             heard: boolean;
             /**
              * Format: double
-             * @description dB by which the highest peak would cross the ceiling; the limiter takes that back
+             * @description LUFS, afterwards
              */
-            over: number;
+            loudness: number;
             /**
              * Format: double
-             * @description In how many of all tenths of a second it would, 0 to 1
+             * @description The most by which it does, dB
              */
-            part: number;
+            most: number;
+            /** @description The wanted loudness is reached */
+            reached: boolean;
             /** @description In words */
             text: string;
+            /**
+             * Format: double
+             * @description The part of the time in which it makes anything softer, 0 to 1
+             */
+            touched: number;
         };
         Outside: {
             key: string;
@@ -5036,6 +5054,7 @@ export interface components {
             to: number;
         };
         Speech: {
+            /** @description As tracks are down under them: from a little before each first word to a little after the last */
             stretches: components["schemas"]["Span"][];
             /** @description Ids of the voice tracks */
             voices: string[];

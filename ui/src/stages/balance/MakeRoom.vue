@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { Play, Square } from "lucide-vue-next";
-import { computed, onBeforeUnmount, ref } from "vue";
+import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/state/context";
-import { figure, RATE } from "../../model/units";
+import { figure, RATE, timeText } from "../../model/units";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";
 import Tick from "../../talk/Tick.vue";
@@ -17,6 +17,8 @@ const balance = useBalance();
 const left = ref<string[]>([]);
 /** So much is heard from the playhead on. */
 const HEARD = 20 * RATE;
+/** So many reasons are told why something is still missed. */
+const MOST_STILL = 4;
 const {
   answer: found,
   problem,
@@ -54,6 +56,23 @@ const out = computed(() => (session.document?.tracks ?? []).filter((t) => left.v
 const missing = (b: Schema["Balance"]) => b.misses.filter((m) => !m.excused).length;
 const places = (n: number) => (n === 0 ? "none" : n === 1 ? "one place" : `${n} places`);
 
+/** What would still cover speech, by why no more of it is taken away, and where it does so first. */
+const still = computed(() => {
+  const all = new Map<string, { why: string; from: number; places: number }>();
+  for (const m of found.value?.then.misses ?? []) {
+    if (m.excused) continue;
+    const why = m.why ?? m.text;
+    const known = all.get(why);
+    if (known) known.places++;
+    else all.set(why, { why, from: m.from, places: 1 });
+  }
+  return [...all.values()];
+});
+
+/** It opens below what is in the panel, and grows once it is known what it proposes. */
+const section = useTemplateRef<HTMLElement>("section");
+watch(found, () => section.value?.scrollIntoView({ block: "nearest" }), { flush: "post" });
+
 function hear(): void {
   desk.hearing.toggle(tried.value);
 }
@@ -65,7 +84,7 @@ async function keep(): Promise<void> {
 </script>
 
 <template>
-  <section class="room" aria-label="Make room for speech">
+  <section ref="section" class="room" aria-label="Make room for speech">
     <h3>Make room for speech</h3>
     <p v-if="problem" class="alarm" role="alert">{{ problem }}</p>
     <p v-else-if="!found" class="soft">Looking…</p>
@@ -120,9 +139,16 @@ async function keep(): Promise<void> {
           </label>
         </li>
       </ul>
-      <p v-if="missing(found.then) > 0" class="soft">
-        What is still missed is covered by what stays, or by more than 36 dB would take away: see the strip.
-      </p>
+      <template v-if="still.length > 0">
+        <p class="soft">Still missed then:</p>
+        <ul class="plain-list still">
+          <li v-for="s in still.slice(0, MOST_STILL)" :key="s.why">
+            <span class="figures">{{ timeText(s.from, 1) }}</span> <span>{{ s.why }}</span>
+            <span v-if="s.places > 1" class="soft"> In {{ s.places }} places.</span>
+          </li>
+        </ul>
+        <p v-if="still.length > MOST_STILL" class="soft">And {{ still.length - MOST_STILL }} more: see the strip.</p>
+      </template>
       <div class="acts">
         <button class="plain-button filled" :disabled="op.tracks.length === 0 || busy" @click="keep">Make room</button>
         <button class="plain-button" :disabled="!tried" @click="hear">
@@ -177,6 +203,9 @@ li label {
 }
 .off b {
   font-weight: 400;
+}
+.still {
+  margin: 0 0 4px;
 }
 .acts {
   display: flex;

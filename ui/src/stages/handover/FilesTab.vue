@@ -60,6 +60,10 @@ const names = computed(() => {
   return { first: stems[0] ?? "", more: stems.length - 1, endings: endings.join(", .") };
 });
 
+function aimAt(target: string): void {
+  void session.edit({ type: "set-target", target });
+}
+
 async function mixDown(overrule: boolean): Promise<void> {
   const episode = session.episode?.id;
   if (!episode) return;
@@ -107,6 +111,12 @@ async function mixDown(overrule: boolean): Promise<void> {
     :class="{ heard: handover.ahead.outlook.heard }"
   >
     {{ handover.ahead.outlook.text }}
+  </p>
+  <p v-if="handover.level === 'target' && handover.ahead?.instead" class="outlook">
+    {{ handover.ahead.instead.text }}
+    <button class="plain-button instead" @click="aimAt(handover.ahead.instead.target)">
+      Aim at “{{ handover.ahead.instead.name }}”
+    </button>
   </p>
   <FormatRow
     v-for="(f, i) in handover.files"
