@@ -22,6 +22,8 @@ type InsertClip struct {
 	Name   string       `json:"name,omitempty" maxLength:"200" doc:"Left out: what the sound is called"`
 	Offset audio.Frames `json:"offset,omitempty" doc:"Where to begin in the sound"`
 	Length audio.Frames `json:"length,omitempty" doc:"Left out: to the end of the sound"`
+	// Lined is for what comes in any order and is to be heard in that of its names, such as recordings that were dropped together.
+	Lined bool `json:"lined,omitempty" doc:"Among the clips of the track that begin there or later it comes in the order of names, behind the one before it; those after it move later"`
 	// Elsewhere is for what comes by itself and must not be lost, such as an import.
 	Elsewhere bool `json:"elsewhere,omitempty" doc:"Where two clips of the track lie already, put it on a track of its own"`
 }
@@ -46,8 +48,10 @@ func (o InsertClip) apply(d *draft) (string, error) {
 	if name == "" {
 		name = "Clip"
 	}
-	start, err := d.fillPlace(t, max(0, o.Start), length)
-	if err != nil {
+	start := max(0, o.Start)
+	if o.Lined && hasFrom(*t, start) {
+		start = lineUp(t, name, start, length)
+	} else if start, err = d.fillPlace(t, start, length); err != nil {
 		return "", err
 	}
 	clip := newClip(name, o.Sound, start, o.Offset, length)

@@ -44,6 +44,12 @@ type inHistory struct {
 	Base int64 `query:"base" minimum:"0" doc:"The version that it is meant for; left out: whichever there is"`
 }
 
+// inUndo is the step back, which can be meant for one gesture.
+type inUndo struct {
+	inHistory
+	Gesture string `query:"gesture" maxLength:"100" doc:"Only if the last step is one of this gesture, and as if it had never been begun"`
+}
+
 func (s *Server) editRoutes(api huma.API) {
 	route(s, api, operation("GET", "/episodes/{episode}", "get-desk", "An episode with its document"),
 		func(ctx context.Context, in *InEpisode) (*body[episodes.Desk], error) {
@@ -76,7 +82,11 @@ func (s *Server) editRoutes(api huma.API) {
 			return s.changed(in.Episode, c, err)
 		})
 	route(s, api, operation("POST", "/episodes/{episode}/undo", "undo", "Take the last step back"),
-		func(ctx context.Context, in *inHistory) (*body[work.ChangeEvent], error) {
+		func(ctx context.Context, in *inUndo) (*body[work.ChangeEvent], error) {
+			if in.Gesture != "" {
+				c, err := s.Store.TakeBack(ctx, in.Episode, in.Base, in.Gesture)
+				return s.changed(in.Episode, c, err)
+			}
 			c, err := s.Store.Undo(ctx, in.Episode, in.Base)
 			return s.changed(in.Episode, c, err)
 		})

@@ -253,6 +253,41 @@ func (s *Store) Undo(ctx context.Context, episode string, base int64) (Change, e
 	return s.travel(ctx, episode, base, "undo")
 }
 
+// TakeBack takes the last step back if it is one of a gesture, as if that had never been begun: nothing of it can be
+// carried out again. It is meant for the version base. The problem nothing-to-undo says that the last step is none of it.
+func (s *Store) TakeBack(ctx context.Context, episode string, base int64, gesture string) (change Change, err error) {
+	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
+		row, err := lock(ctx, tx, episode)
+		if err != nil {
+			return err
+		}
+		if base != 0 && base != row.Version {
+			return Conflict{row.Version}
+		}
+		now, err := s.parsed(ctx, tx, row)
+		if err != nil {
+			return err
+		}
+		steps := row.Steps
+		start, err := s.join(ctx, tx, &row, gesture, now)
+		if err != nil {
+			return err
+		}
+		if row.Steps == steps {
+			return problem.New("nothing-to-undo", "history", "There is nothing of this gesture to take back.")
+		}
+		if _, err := record(ctx, tx, &row, "", gesture, start, start); err != nil {
+			return err
+		}
+		change, err = replace(ctx, tx, row, start, []byte(text(session.Diff(now.doc, start))))
+		return err
+	})
+	if err == nil {
+		s.documents.keep(parsed{episode: episode, version: change.Version, doc: change.Document})
+	}
+	return change, err
+}
+
 // Redo carries the step that was undone last out again, as Undo does.
 func (s *Store) Redo(ctx context.Context, episode string, base int64) (Change, error) {
 	return s.travel(ctx, episode, base, "redo")

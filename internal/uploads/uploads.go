@@ -139,10 +139,12 @@ func importOf(info Announced) (args work.ImportArguments, episode *string, err e
 	}
 	if id := m["episode"]; id != "" {
 		start, err := strconv.ParseInt("0"+m["start"], 10, 64)
-		if uuid.Validate(id) != nil || err != nil || len(m["track"]) > 20 {
+		lined := m["lined"]
+		wrong := lined != "" && lined != work.LinedVoices && lined != work.LinedAll
+		if uuid.Validate(id) != nil || err != nil || len(m["track"]) > 20 || wrong {
 			return args, nil, bad("where it is to be placed")
 		}
-		args.Place = &work.Place{Episode: id, Track: m["track"], Start: audio.Frames(start)}
+		args.Place = &work.Place{Episode: id, Track: m["track"], Start: audio.Frames(start), Lined: lined}
 		episode = &id
 	}
 	return args, episode, nil

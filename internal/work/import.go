@@ -38,8 +38,15 @@ type Place struct {
 	Start   audio.Frames `json:"start"`
 	Offset  audio.Frames `json:"offset,omitempty"`
 	Length  audio.Frames `json:"length,omitempty"`
+	Lined   string       `json:"lined,omitempty"`   // "voices" or "all": these are laid one after the other there, in the order of their names
 	Instead string       `json:"instead,omitempty"` // the sound whose clips in the episode play it from now on
 }
+
+// What of several files is laid one after the other.
+const (
+	LinedVoices = "voices"
+	LinedAll    = "all"
+)
 
 // About is what is known of a sound besides what can be measured.
 type About struct {
@@ -107,7 +114,10 @@ func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 		if at.Instead != "" {
 			return w.Edit(ctx, at.Episode, "import "+job.ID, edit.ReplaceSound{Sound: at.Instead, With: sound.ID, Name: sound.Name})
 		}
-		op := edit.InsertClip{Sound: sound.ID, Start: at.Start, Offset: at.Offset, Length: at.Length, Track: at.Track, Part: sound.Part, Name: sound.Name, Elsewhere: true}
+		if at.Lined == LinedVoices && sound.Part != session.Voice {
+			at.Track, at.Lined = "", "" // it stands on a track of its own, as if it had come by itself
+		}
+		op := edit.InsertClip{Sound: sound.ID, Start: at.Start, Lined: at.Lined != "", Offset: at.Offset, Length: at.Length, Track: at.Track, Part: sound.Part, Name: sound.Name, Elsewhere: true}
 		return w.Edit(ctx, at.Episode, "import "+job.ID, op)
 	}
 	return nil

@@ -7218,13 +7218,11 @@ export interface operations {
     undo: {
         parameters: {
             query?: {
-                /** @description The version that it is meant for; left out: whichever there is */
-                base?: number;
+                /** @description Only if the last step is one of this gesture, and as if it had never been begun */
+                gesture?: string;
             };
             header?: never;
-            path: {
-                episode: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
