@@ -267,6 +267,8 @@ func TestChosenFilesAreLaidOnTracksAndASoundHasAButtonThatDoesIt(t *testing.T) {
 	voiceFile, musicFile := dropped(t)
 	w.UntilText("Choose files")
 	w.Do(chromedp.SetUploadFiles(`input[data-files]`, []string{voiceFile, musicFile}))
+	w.UntilText("Each on a track of its own")
+	w.Press("Import")
 	w.Until(`document.querySelectorAll(".clip").length === 2`)
 	doc := untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 2 })
 	assert.Equal(t, []session.Part{session.Voice, session.Music}, []session.Part{doc.Tracks[0].Part, doc.Tracks[1].Part})

@@ -65,7 +65,7 @@ func episodeByHand(w *Window, title string) string {
 	w.Press("New episode")
 	w.Click("#new-name")
 	w.Key(title)
-	w.Choose("#new-layout", "")
+	w.Choose("#new-layout", "an empty session")
 	w.Press("Make the episode")
 	w.UntilText("Nothing is on the desk yet")
 	return strings.TrimPrefix(Eval[string](w, "location.pathname"), "/episodes/")

@@ -1,6 +1,6 @@
 // Package e2e tries Ruvel as its users do: a real server, a real database and a real browser. Every act of the hand is an
-// event of pointer, wheel or key that the browser itself makes, but for these: the focus is put where Tab would come after
-// many presses (Focus), and a list that the browser opens outside the page is gone through by its arrow keys (Choose).
+// event of pointer, wheel, finger or key that the browser itself makes, but for this: the focus is put where Tab would come
+// after many presses (Focus).
 // Where times of frames and of changes that are heard are measured, in bench, the page itself makes the moves, since the
 // way from here to the browser would be measured with them.
 package e2e
@@ -434,20 +434,13 @@ func (w *Window) Focus(css string) {
 	w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).focus()`, css)))
 }
 
-// Choose picks an option of a list of the browser's own, by its text or, if that is empty, by its empty value: with the
-// arrow keys, since the browser opens such a list outside the page.
+// Choose picks an option of a list by its text.
 func (w *Window) Choose(css, text string) {
 	w.t.Helper()
-	find := fmt.Sprintf(`(s => [...(s?.options ?? [])].findIndex(o => o.text.trim() === %q || (%q === "" && o.value === "")))(document.querySelector(%q))`, text, text, css)
-	w.Until(find + ` >= 0`)
-	w.Focus(css)
-	by := Eval[int](w, fmt.Sprintf(`%s - document.querySelector(%q).selectedIndex`, find, css))
-	for ; by > 0; by-- {
-		w.Key(kb.ArrowDown)
-	}
-	for ; by < 0; by++ {
-		w.Key(kb.ArrowUp)
-	}
+	const shown = `[...document.querySelectorAll(".el-select-dropdown__item")].filter(e => e.getBoundingClientRect().height > 0)`
+	w.Until(shown + `.length === 0`) // the list before has closed
+	w.Click(`.el-select:has(` + css + `)`)
+	w.ClickOn(fmt.Sprintf(shown+`.find(e => e.innerText.trim().startsWith(%q))`, text))
 }
 
 // Paste puts a text into the field that has the focus, as from a clipboard.

@@ -3,6 +3,7 @@ import "@fontsource/atkinson-hyperlegible-next/600.css";
 import "@fontsource/atkinson-hyperlegible-next/700.css";
 import "@fontsource/ibm-plex-mono/400.css";
 import "@fontsource/ibm-plex-mono/600.css";
+import "./model/night";
 import "./styles/elements";
 import "./styles/tokens.css";
 import "./styles/base.css";

@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { ElInput } from "element-plus";
-import { CircleHelp, Redo2, Undo2 } from "lucide-vue-next";
-import { computed, ref } from "vue";
+import { CircleHelp, Redo2, Search, Undo2 } from "lucide-vue-next";
+import { computed, nextTick, ref, useTemplateRef } from "vue";
 import { api, ask, type Refusal } from "../api/client";
 import { whenText } from "../model/units";
 import { useCheck } from "../stores/check";
@@ -10,10 +9,14 @@ import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
 import { unkeptWords } from "../talk/keeping";
+import { useKeymap } from "./acts/keymap";
+import { actOf } from "./acts/lists/list";
+import { STAGE_NAMES } from "./state/stages";
+import LightSwitch from "../talk/LightSwitch.vue";
+import NameField from "./widgets/NameField.vue";
 import { useDeskContext, type Stage } from "./state/context";
 import { tell } from "../talk/tell";
 
-defineEmits<{ help: [] }>();
 const session = useSession();
 const sounds = useSounds();
 const mixdowns = useMixdowns();
@@ -21,13 +24,12 @@ const check = useCheck();
 const connection = useDesk();
 const desk = useDeskContext();
 const renaming = ref<string>();
-const stages: { key: Stage; name: string }[] = [
-  { key: "gather", name: "Gather" },
-  { key: "arrange", name: "Arrange" },
-  { key: "balance", name: "Balance" },
-  { key: "check", name: "Check" },
-  { key: "handover", name: "Hand over" },
-];
+/** A title that could not be kept is shown again. */
+const tries = ref(0);
+const titleButton = useTemplateRef<HTMLElement>("title");
+const { shownFor } = useKeymap();
+const finding = actOf(desk, "find");
+const stages = (Object.keys(STAGE_NAMES) as Stage[]).map((key) => ({ key, name: STAGE_NAMES[key] }));
 
 const findings = computed(() => (check.waiting === 1 ? "One finding waits" : `${check.waiting} findings wait`));
 
@@ -42,9 +44,9 @@ const begun = computed<Record<Stage, boolean>>(() => ({
   handover: mixdowns.list.length > 0,
 }));
 
-async function rename(): Promise<void> {
-  const title = renaming.value;
+async function rename(title: string | undefined, byKey: boolean): Promise<void> {
   renaming.value = undefined;
+  if (byKey) void nextTick(() => titleButton.value?.focus());
   const desk = session.open;
   if (title === undefined || !desk || title === session.episode?.title) return;
   try {
@@ -54,7 +56,10 @@ async function rename(): Promise<void> {
   } catch (error) {
     tell(error);
     // What could not be kept just now stays to be confirmed again.
-    if ((error as Refusal).code === "unreachable") renaming.value ??= title;
+    if ((error as Refusal).code === "unreachable") {
+      renaming.value ??= title;
+      tries.value++;
+    }
   }
 }
 </script>
@@ -69,18 +74,20 @@ async function rename(): Promise<void> {
           · <router-link class="house" :to="`/shows/${session.episode.show}/house`">house sound</router-link></template
         >
       </span>
-      <el-input
+      <NameField
         v-if="renaming !== undefined"
-        v-model="renaming"
-        size="small"
-        maxlength="200"
-        autofocus
-        aria-label="Title of the episode"
-        @blur="rename"
-        @keydown.enter="rename"
-        @keydown.escape="renaming = undefined"
+        :key="tries"
+        :name="renaming"
+        label="Title of the episode"
+        @done="rename"
       />
-      <button v-else class="title cut" :title="session.episode?.title" @click="renaming = session.episode?.title">
+      <button
+        v-else
+        ref="title"
+        class="title cut"
+        :title="session.episode?.title"
+        @click="renaming = session.episode?.title"
+      >
         <template v-if="session.episode">
           {{ session.episode.layout ? "" : `${session.episode.number} · ` }}{{ session.episode.title }}
         </template>
@@ -127,7 +134,16 @@ async function rename(): Promise<void> {
     >
       <Redo2 :size="15" />
     </button>
-    <button class="help" aria-label="Keyboard shortcuts" title="Keyboard shortcuts" @click="$emit('help')">
+    <button
+      class="help"
+      aria-label="Find an act"
+      :title="`Find an act by words, and do it (${shownFor(finding)})`"
+      @click="desk.finder.value = true"
+    >
+      <Search :size="18" />
+    </button>
+    <LightSwitch />
+    <button class="help" aria-label="Keys" title="All keys (?)" @click="desk.keysShown.value = true">
       <CircleHelp :size="18" />
     </button>
   </header>
@@ -231,6 +247,25 @@ nav {
   background: none;
   color: var(--ink-soft);
   cursor: pointer;
+}
+@media (max-width: 900px) {
+  header {
+    flex-wrap: wrap;
+    gap: 4px 8px;
+    padding-bottom: 2px;
+  }
+  .what {
+    flex: 1;
+  }
+  nav {
+    flex-basis: 100%;
+    order: 1;
+    justify-content: flex-start;
+    overflow: auto hidden;
+  }
+  .stage {
+    min-height: 38px;
+  }
 }
 @media (max-width: 1180px) {
   .what {

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
-import { onBeforeUnmount, onMounted, ref, useTemplateRef } from "vue";
+import { onBeforeUnmount, onMounted, useTemplateRef } from "vue";
 import { Player } from "../listening/player";
 import { followCourses } from "../drawing/courses";
 import { Recorder } from "../recording/recorder";
 import { useDesk } from "../stores/desk";
 import { useSession } from "../stores/session";
 import { useTakes } from "../stores/takes";
+import { usePageTitle } from "../talk/pageTitle";
+import { STAGE_NAMES } from "./state/stages";
 import AddTrack from "./lanes/AddTrack.vue";
+import SelectionBar from "./acts/SelectionBar.vue";
 import ClipMenu from "./acts/ClipMenu.vue";
 import { useCopied } from "./acts/clipboard";
 import { makeDeskContext } from "./state/context";
@@ -15,6 +18,7 @@ import { useKeepingUp } from "./keepingUp";
 import { cardWidth, useLaying } from "./laying";
 import DeckBar from "./transport/DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
+import DropPlaces from "./widgets/DropPlaces.vue";
 import DragTag from "./widgets/DragTag.vue";
 import EmptyDesk from "./lanes/EmptyDesk.vue";
 import FilePicker from "./widgets/FilePicker.vue";
@@ -23,7 +27,8 @@ import { useMessages } from "./messages";
 import QuestionDialog from "./acts/QuestionDialog.vue";
 import OverviewStrip from "./lanes/OverviewStrip.vue";
 import RenderDialog from "./acts/RenderDialog.vue";
-import ShortcutSheet from "./acts/ShortcutSheet.vue";
+import KeySheet from "./acts/KeySheet.vue";
+import ActFinder from "./acts/ActFinder.vue";
 import { fetchTheRest, later } from "./later";
 import { useShortcuts } from "./acts/shortcuts";
 import { useFollowing } from "./transport/following";
@@ -45,13 +50,13 @@ const player = new Player(props.episode, () => session.coming);
 const recorder = new Recorder(player, () => props.episode);
 const desk = makeDeskContext(player, recorder, new Heights(props.episode));
 followCourses(props.episode, () => session.coming);
-const help = ref(false);
-const panelOpen = ref(true);
+const { panelOpen } = desk;
+usePageTitle(() => [session.episode?.title, session.episode && STAGE_NAMES[desk.stage.value]]);
 const lanes = useTemplateRef<HTMLElement>("lanes");
 let opening = Promise.resolve();
 
 const { dropping, takeFiles } = useDropping(desk, () => opening);
-useShortcuts(desk, help);
+useShortcuts(desk);
 useMessages(desk);
 useCopied();
 
@@ -97,29 +102,32 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
 
 <template>
   <div class="desk" :class="{ folded: !panelOpen }">
-    <DeskHeader @help="help = true" />
+    <DeskHeader />
     <section class="timeline" aria-label="Timeline">
       <template v-if="session.document">
         <OverviewStrip />
         <TimeRuler />
-        <div
-          ref="lanes"
-          class="lanes"
-          @wheel="wheel"
-          @touchstart="pinch.begin"
-          @touchmove="pinch.go"
-          @touchend="pinch.end"
-        >
-          <template v-for="(track, index) in session.document.tracks" :key="track.id">
-            <TrackRow :track="track" :index="index" />
-            <LeadStrip v-if="index === lastVoice" />
-          </template>
-          <EmptyDesk v-if="session.length === 0 && !session.glance?.empty.length && !recorder.busy" />
-          <AddTrack />
+        <div class="field">
+          <div
+            ref="lanes"
+            class="lanes"
+            @wheel="wheel"
+            @touchstart="pinch.begin"
+            @touchmove="pinch.go"
+            @touchend="pinch.end"
+          >
+            <template v-for="(track, index) in session.document.tracks" :key="track.id">
+              <TrackRow :track="track" :index="index" />
+              <LeadStrip v-if="index === lastVoice" />
+            </template>
+            <EmptyDesk v-if="session.length === 0 && !session.glance?.empty.length && !recorder.busy" />
+            <AddTrack />
+          </div>
           <div class="over" aria-hidden="true">
             <TimeLines />
           </div>
         </div>
+        <SelectionBar />
         <LoudnessStrip v-if="panelOpen && desk.stage.value === 'check' && desk.checkTab.value === 'loudness'" />
       </template>
       <NotOpen v-else @again="open" />
@@ -128,7 +136,7 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
         {{ recorder.state.count || "…" }}
       </div>
     </section>
-    <aside v-if="panelOpen" :aria-label="`${desk.stage.value} panel`">
+    <aside v-if="panelOpen" class="panel" tabindex="-1" :aria-label="`${STAGE_NAMES[desk.stage.value]} panel`">
       <component :is="panels[desk.stage.value]" v-if="session.document && laidOut" />
     </aside>
     <button
@@ -143,13 +151,12 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
     <DragTag />
     <GoneNotice v-if="session.gone && session.document" />
     <FilePicker @chosen="takeFiles" />
-    <div v-if="dropping" class="dropping" aria-hidden="true">
-      <p>Drop recordings or music: on a track to place them there, anywhere else for tracks of their own</p>
-    </div>
+    <DropPlaces v-if="dropping" :dropping="dropping" />
     <ClipMenu />
     <QuestionDialog />
     <RenderDialog />
-    <ShortcutSheet v-model="help" />
+    <KeySheet />
+    <ActFinder />
   </div>
 </template>
 
@@ -190,17 +197,20 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
 .folded .timeline {
   grid-column: 1 / 3;
 }
-.lanes {
+.field {
   position: relative;
   flex: 1;
+  min-height: 0;
+}
+.lanes {
+  position: relative;
+  height: 100%;
   overflow: hidden auto;
   scrollbar-width: none;
 }
 .over {
   position: absolute;
-  inset: 0 0 auto var(--card-width);
-  height: 100%;
-  min-height: 100%;
+  inset: 0 0 0 var(--card-width);
   pointer-events: none;
   overflow: hidden;
 }
@@ -209,6 +219,35 @@ aside {
   border-left: 1px solid var(--rule-strong);
   padding: 14px 16px;
   overflow: hidden auto;
+}
+/* In a narrow window the panel stands under the timeline; what does not fit is scrolled to. */
+@media (max-width: 900px) {
+  .desk,
+  .desk.folded {
+    grid-template:
+      auto minmax(260px, 1fr) minmax(0, auto) auto
+      / minmax(0, 1fr);
+    height: auto;
+    min-height: 100%;
+    overflow: visible;
+  }
+  .desk > :deep(header),
+  .desk > :deep(footer),
+  .folded .timeline {
+    grid-column: 1;
+  }
+  @media (min-height: 560px) {
+    .desk > :deep(footer) {
+      position: sticky;
+      bottom: 0;
+      z-index: 15;
+    }
+  }
+  aside {
+    max-height: 46vh;
+    border-top: 1px solid var(--rule-strong);
+    border-left: 0;
+  }
 }
 .fold {
   position: absolute;
@@ -220,29 +259,5 @@ aside {
   background: none;
   color: var(--ink-soft);
   cursor: pointer;
-}
-.dropping {
-  position: absolute;
-  inset: 8px;
-  z-index: 20;
-  display: grid;
-  place-items: end center;
-  padding-bottom: 90px;
-  border: 2px dashed var(--voice);
-  border-radius: var(--radius-large);
-  background: var(--shade);
-  pointer-events: none;
-}
-.dropping p {
-  padding: 10px 18px;
-  border-radius: var(--radius);
-  background: var(--sheet);
-  font-weight: 600;
-}
-@media (max-width: 1100px) {
-  .desk {
-    --panel-width: 280px;
-    --card-width: 170px;
-  }
 }
 </style>

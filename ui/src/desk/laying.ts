@@ -1,10 +1,17 @@
 import { useElementSize } from "@vueuse/core";
 import { computed, ref, watch, type Ref } from "vue";
+import type { Schema } from "../api/client";
 import { useSession } from "../stores/session";
 import type { DeskContext, Stage } from "./state/context";
 
 /** What the strip takes under the voices. */
 const LEAD_HEIGHT = 63;
+
+/** The first empty place, where an episode that began as a layout waits to be gone on with. */
+function firstPlace(document: Schema["Document"], glance: Schema["Glance"] | undefined): Schema["Marker"] | undefined {
+  const waiting = (glance?.empty ?? []).flatMap((id) => document.markers[id] ?? []);
+  return waiting.filter((m) => m.fills).sort((a, b) => a.at - b.at)[0];
+}
 
 /** How wide the cards of the tracks are, in pixels. */
 export function cardWidth(): number {
@@ -26,7 +33,10 @@ export function useLaying(desk: DeskContext, lanes: Ref<HTMLElement | null>) {
       laidOut.value = true;
       desk.time.fit(0, Math.max(session.length, 48000 * 60));
       const untouched = desk.stage.value === "gather" && desk.gatherTab.value === "sounds" && !desk.recorder.busy;
-      if (session.length > 0 && untouched) desk.stage.value = "balance";
+      const place = firstPlace(session.document, session.glance);
+      if (place) Object.assign(desk.selection, { track: place.fills, tracks: [place.fills] });
+      if (place) desk.seek(place.at);
+      else if (session.length > 0 && untouched) desk.stage.value = "balance";
       begunWith = desk.stage.value;
     },
     { immediate: true },

@@ -7,7 +7,7 @@ import type { Change, Document, Sheet } from "./sheet";
 export type Making = Op | ((document: Document) => Op | undefined);
 export type Step = "undo" | "redo";
 
-/** How an act goes to the server. Throws a Refusal. */
+/** How an act goes to the server; a step with a gesture is meant for that alone. Throws a Refusal. */
 export type Post = (sheet: Sheet, op: Op | Step, base: number, gesture: string, again: boolean) => Promise<Change>;
 
 /** Something on its way to the server: an edit of an episode, or a step through its history. */
@@ -79,6 +79,14 @@ export class EditQueue {
     return this.add({ sheet, act, gesture: "", drag: "" });
   }
 
+  /** Takes a gesture back that was broken off, as if it had never been begun; nothing if it has changed nothing. */
+  takeBack(sheet: Sheet, gesture: string): Promise<Change | undefined> {
+    while (this.waiting.length > 0 && this.waiting[this.waiting.length - 1]!.gesture === gesture) {
+      this.waiting.pop()!.done(undefined);
+    }
+    return this.add({ sheet, act: "undo", gesture, drag: "" });
+  }
+
   /** Resolves when everything that waits now has been dealt with. */
   async behind(sheet: Sheet): Promise<void> {
     if (this.busy.value) await this.edit(sheet, () => undefined);
@@ -130,7 +138,8 @@ export class EditQueue {
         return sent.change;
       }
       await this.until(() => sheet.reload());
-      if (silent && typeof op === "string") return this.perhapsDone(act, op, before.version, before[op]);
+      if (silent && typeof op === "string" && !act.gesture)
+        return this.perhapsDone(act, op, before.version, before[op]);
     }
     throw new Refusal("Others change this session at the same time. Try again.", "version-conflict");
   }

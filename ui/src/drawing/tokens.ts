@@ -1,7 +1,18 @@
-/** Colours for canvases, read from the style sheet once. */
+/** Colours for canvases, read from the style sheet once for each light. */
 const known = new Map<string, string>();
+let light: string | undefined;
+
+/** In another light they are read again. */
+function relit(): void {
+  const now = document.documentElement.dataset.light;
+  if (now === light) return;
+  light = now;
+  known.clear();
+  pixels.clear();
+}
 
 export function token(name: string): string {
+  relit();
   let value = known.get(name);
   if (value === undefined) {
     value = getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim();
@@ -14,6 +25,7 @@ export function token(name: string): string {
 const pixels = new Map<string, number>();
 
 export function pixel(name: string): number {
+  relit();
   let value = pixels.get(name);
   if (value === undefined) {
     const one = document.createElement("canvas").getContext("2d", { willReadFrequently: true })!;

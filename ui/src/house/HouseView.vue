@@ -1,5 +1,8 @@
 <script setup lang="ts">
-import { ElDialog, ElInput } from "element-plus";
+import PickList from "../desk/widgets/PickList.vue";
+import { usePageTitle } from "../talk/pageTitle";
+import { toFirstField } from "../talk/firstField";
+import { ElDialog } from "element-plus";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type Refusal, type Schema } from "../api/client";
@@ -18,8 +21,13 @@ const along = ref<Schema["Bringable"][]>([]);
 const problem = ref("");
 /** What is being named: an empty layout, one taken from an episode, or an episode that begins as a layout. */
 const asking = ref<{ what: "layout" | "episode"; layout?: string }>();
+usePageTitle(() => ["House sound", current.value?.name]);
 const name = ref("");
 const from = ref("");
+const origins = computed(() => [
+  ...episodes.value.map((e) => ({ value: e.id, name: `${e.number} · ${e.title}` })),
+  { value: "", name: "nothing: an empty layout" },
+]);
 
 const params = computed(() => ({ path: { show: props.show } }));
 
@@ -125,19 +133,17 @@ watch(() => props.show, load);
       :model-value="asking !== undefined"
       :title="asking?.what === 'layout' ? 'New layout' : 'New episode'"
       width="440"
+      @opened="toFirstField"
       @close="asking = undefined"
     >
       <form @submit.prevent="answer">
         <label for="house-name">{{
           asking?.what === "layout" ? "What kind of episode is it for?" : "What is the episode called?"
         }}</label>
-        <el-input id="house-name" v-model="name" maxlength="200" autofocus />
+        <input id="house-name" v-model="name" class="text-field" maxlength="200" autocomplete="off" />
         <template v-if="asking?.what === 'layout'">
           <label for="house-from">Taken from</label>
-          <select id="house-from" v-model="from" class="plain-select">
-            <option v-for="e in episodes" :key="e.id" :value="e.id">{{ e.number }} · {{ e.title }}</option>
-            <option value="">nothing: an empty layout</option>
-          </select>
+          <PickList id="house-from" v-model="from" label="Taken from" :options="origins" />
         </template>
         <div class="answers">
           <button type="button" class="plain-button" @click="asking = undefined">Cancel</button>

@@ -83,6 +83,19 @@ li {
   color: inherit;
   text-decoration: none;
 }
+@media (max-width: 1000px) {
+  .row {
+    grid-template-columns: 34px minmax(0, 1fr) auto;
+    gap: 4px 10px;
+  }
+  .row > :nth-child(n + 3) {
+    grid-column-start: 2;
+  }
+  .row > :nth-child(4) {
+    grid-column: 3;
+    grid-row: 1;
+  }
+}
 .row:hover {
   background: var(--sheet);
 }

@@ -1,6 +1,8 @@
 <script setup lang="ts">
-import { ElDialog, ElInput } from "element-plus";
-import { ref } from "vue";
+import PickList from "../desk/widgets/PickList.vue";
+import { toFirstField } from "../talk/firstField";
+import { ElDialog } from "element-plus";
+import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type Schema } from "../api/client";
 import { tell } from "../talk/tell";
@@ -12,6 +14,10 @@ const asking = ref<"show" | "episode" | "rename-show">();
 const name = ref("");
 const layouts = ref<Schema["Layout"][]>([]);
 const layout = ref("");
+const beginnings = computed(() => [
+  ...layouts.value.map((l) => ({ value: l.id, name: l.title })),
+  { value: "", name: "an empty session" },
+]);
 
 const questions = {
   show: { title: "New show", label: "What is the show called?", done: "Make the show" },
@@ -77,17 +83,15 @@ defineExpose({ question });
     :model-value="asking !== undefined"
     :title="asking && questions[asking].title"
     width="420"
+    @opened="toFirstField"
     @close="asking = undefined"
   >
     <form @submit.prevent="answer">
       <label for="new-name">{{ asking && questions[asking].label }}</label>
-      <el-input id="new-name" v-model="name" maxlength="200" autofocus />
+      <input id="new-name" v-model="name" class="text-field" maxlength="200" autocomplete="off" />
       <template v-if="asking === 'episode' && layouts.length > 0">
         <label for="new-layout" class="second">It begins as</label>
-        <select id="new-layout" v-model="layout" class="plain-select">
-          <option v-for="l in layouts" :key="l.id" :value="l.id">{{ l.title }}</option>
-          <option value="">an empty session</option>
-        </select>
+        <PickList id="new-layout" v-model="layout" label="It begins as" :options="beginnings" />
       </template>
       <div class="answers">
         <button type="button" class="plain-button" @click="asking = undefined">Cancel</button>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import LightSwitch from "../talk/LightSwitch.vue";
+import { usePageTitle } from "../talk/pageTitle";
 import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput } from "element-plus";
 import { MoreHorizontal } from "lucide-vue-next";
 import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
@@ -20,6 +22,7 @@ const search = ref("");
 const asks = useTemplateRef<InstanceType<typeof ShelfQuestion>>("asks");
 
 const current = computed(() => shows.value?.find((s) => s.id === props.show) ?? shows.value?.[0]);
+usePageTitle(() => [current.value?.name]);
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
   return (episodes.value ?? []).filter((e) => words.every((w) => `${e.number} ${e.title}`.toLowerCase().includes(w)));
@@ -83,6 +86,7 @@ watch(() => current.value?.id, loadEpisodes);
     <header>
       <h1 class="brand">ruvel</h1>
       <el-input v-model="search" class="search" clearable placeholder="Find an episode" aria-label="Find an episode" />
+      <LightSwitch />
     </header>
     <nav aria-label="Shows">
       <h2>Shows</h2>
@@ -239,5 +243,43 @@ ul {
 }
 .problem {
   color: var(--alarm);
+}
+@media (max-width: 760px) {
+  .shelf {
+    grid-template: auto auto 1fr / minmax(0, 1fr);
+    height: auto;
+    min-height: 100%;
+  }
+  header,
+  nav,
+  main {
+    grid-column: 1;
+  }
+  header {
+    gap: 10px;
+    padding-block: 8px;
+  }
+  .search {
+    flex: 1;
+    width: auto;
+    min-width: 0;
+  }
+  nav {
+    padding: 10px 8px;
+    border-right: 0;
+    border-bottom: 1px solid var(--rule-strong);
+  }
+  main {
+    padding: 14px 12px;
+  }
+  .title {
+    flex-wrap: wrap;
+  }
+  .title h2 {
+    max-width: calc(100% - 40px);
+  }
+  .house {
+    margin-left: 0;
+  }
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { isNight } from "../model/night";
 import { onMounted, ref, watch } from "vue";
 import type { Schema } from "../api/client";
 import { prepare, token } from "../drawing/tokens";
@@ -28,7 +29,7 @@ function draw(): void {
 }
 
 onMounted(draw);
-watch(() => [props.outline, props.width, props.height], draw, { flush: "post" });
+watch(() => [props.outline, props.width, props.height, isNight.value], draw, { flush: "post" });
 </script>
 
 <template>

@@ -12,7 +12,7 @@ import { OpenDesk } from "./open";
 const post: Post = (sheet, op, base, gesture, again) => {
   const by = { params: { path: { episode: sheet.episode } }, fetch: carry, Request: TextRequest };
   if (op === "undo" || op === "redo") {
-    const query = { base };
+    const query = gesture ? { base, gesture } : { base };
     return ask(api.POST(`/episodes/{episode}/${op}`, { ...by, params: { ...by.params, query } }));
   }
   return ask(api.POST("/episodes/{episode}/edits", { ...by, body: { base, gesture, again, op } }));
@@ -69,6 +69,11 @@ export const useSession = defineStore("session", () => {
   /** Edits the session on the desk; see EditQueue. What the edit is made of is its document, whatever is on the desk by then. */
   function edit(act: Making, gesture?: string, refused?: (refusal: Refusal) => boolean): Promise<Change | undefined> {
     return sheet.value ? queue.edit(sheet.value, act, gesture, refused) : Promise.resolve(undefined);
+  }
+
+  /** Takes back what a drag has done that was broken off. */
+  function takeBack(gesture: string): void {
+    if (sheet.value) void queue.takeBack(sheet.value, gesture);
   }
 
   async function step(act: "undo" | "redo"): Promise<void> {
@@ -128,6 +133,7 @@ export const useSession = defineStore("session", () => {
     catchUp,
     take,
     edit,
+    takeBack,
     attempt,
     travel,
     undo: () => step("undo"),

@@ -24,6 +24,8 @@ export interface Purpose {
   track?: string;
   start?: number;
   part?: Part;
+  /** What of several files is laid one after the other there, in the order of their names. */
+  lined?: "voices" | "all";
   /** The sound whose place it takes everywhere. */
   replaces?: string;
 }
@@ -176,6 +178,7 @@ function metadata(show: string, file: File, purpose: Purpose): Record<string, st
     data.episode = purpose.episode;
     data.start = String(Math.max(0, Math.round(purpose.start ?? 0)));
     if (purpose.track) data.track = purpose.track;
+    if (purpose.lined) data.lined = purpose.lined;
   }
   if (purpose.part) data.part = purpose.part;
   if (purpose.replaces) data.replaces = purpose.replaces;

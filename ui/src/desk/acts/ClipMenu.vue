@@ -84,8 +84,11 @@ onClickOutside(list, () => (desk.menu.value = undefined));
         :key="item.name"
         role="menuitem"
         tabindex="-1"
-        :aria-disabled="item.off || undefined"
-        :aria-keyshortcuts="item.keys?.replace('Ctrl', 'Control').replaceAll(' ', '+')"
+        :aria-disabled="item.off ? true : undefined"
+        :title="item.off"
+        :aria-keyshortcuts="
+          item.keys?.replace('Ctrl', 'Control').replace('Cmd', 'Meta').replaceAll(' ', '+') || undefined
+        "
         @click="carryOut(item)"
       >
         <span>{{ item.name }}</span><kbd

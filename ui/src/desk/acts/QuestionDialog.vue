@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toFirstField } from "../../talk/firstField";
 import { ElDialog } from "element-plus";
 import { ref, watch } from "vue";
 import { useDeskContext } from "../state/context";
@@ -36,9 +37,9 @@ function answer(): void {
     width="380"
     top="24vh"
     @update:model-value="desk.question.value = undefined"
-    @opened="($refs.fields as HTMLElement).querySelector('input')?.select()"
+    @opened="toFirstField"
   >
-    <form v-if="desk.question.value" ref="fields" @submit.prevent="answer">
+    <form v-if="desk.question.value" @submit.prevent="answer">
       <p class="soft">{{ desk.question.value.explained }}</p>
       <label v-for="(f, i) in desk.question.value.fields" :key="f.label">
         <span>{{ f.label }}</span>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toFirstField } from "../../talk/firstField";
 import { ElDialog } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Refusal } from "../../api/client";
@@ -95,7 +96,14 @@ async function render(): Promise<void> {
 </script>
 
 <template>
-  <el-dialog :model-value="meant !== undefined" title="Render to a sound" width="400" top="20vh" @close="close">
+  <el-dialog
+    :model-value="meant !== undefined"
+    title="Render to a sound"
+    width="400"
+    top="20vh"
+    @opened="toFirstField"
+    @close="close"
+  >
     <ProgressRow
       v-if="job && under"
       :name="under.name"

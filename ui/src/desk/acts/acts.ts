@@ -72,7 +72,10 @@ export function useActs(desk: DeskContext) {
       const c = session.clip(id)!;
       return c.start < stretch.to && c.start + c.length > stretch.from;
     });
-    const on = [...new Set(inside.map((id) => session.trackOfClip(id)!.id))];
+    // A stretch that was chosen on the tracks of these clips means them all, also where it is empty.
+    const own = selection.range?.tracks;
+    const all = own && clips.every((id) => own.includes(session.trackOfClip(id)!.id));
+    const on = all ? own : [...new Set(inside.map((id) => session.trackOfClip(id)!.id))];
     return inside.length > 0 ? { ...stretch, tracks: on } : undefined;
   }
 

@@ -12,5 +12,5 @@ export function useBare(desk: DeskContext) {
   );
   const none = "No track is treated. Switch a stage on in Balance first.";
   const { off: bare, switchOver, press } = useWithout(desk, desk.bare, treated, none);
-  return { bare, switchOver, press };
+  return { bare, switchOver, press, any: computed(() => treated.value.length > 0) };
 }

@@ -2,15 +2,16 @@ import { nextTick } from "vue";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
 import { useActs } from "./acts";
-import { whatWasCopied } from "./clipboard";
-import { playJoins, playStretch } from "../transport/transport";
+import { useKeymap } from "./keymap";
+import { actOf } from "./lists/list";
 
-/** What can be done with a clip, or at an empty place of a lane, in the words of the shortcuts sheet. */
+/** What can be done with a clip, or at an empty place of a lane. */
 export interface Item {
   name: string;
   keys?: string;
   run: () => void;
-  off?: boolean;
+  /** Why it cannot be done now, if it cannot. */
+  off?: string;
 }
 
 /** What the menus are made of. */
@@ -18,7 +19,20 @@ export function useMenus(desk: DeskContext) {
   const session = useSession();
   const acts = useActs(desk);
 
+  const { shownFor } = useKeymap();
+
+  /** An act as it stands in the list of all, by a name that says what it means here. */
+  function item(id: string, name?: string): Item {
+    const act = actOf(desk, id);
+    return { name: name ?? act.name, keys: shownFor(act), run: () => act.run(), off: act.off?.() };
+  }
+
   /** An act at the place that was pointed at: the playhead goes there first. */
+  function here(at: number, id: string, name: string, off?: string): Item {
+    const { keys, run } = item(id);
+    return { name, keys, off, run: there(at, run) };
+  }
+
   const there = (at: number, run: () => void) => () => {
     desk.seek(at);
     run();
@@ -27,50 +41,46 @@ export function useMenus(desk: DeskContext) {
   function forClip(id: string, at: number): Item[][] {
     const clip = session.clip(id);
     if (!clip) return [];
-    const many = acts.chosen().length > 1;
     const stretch = acts.stretchMeant();
     const what = stretch ? "Remove the chosen stretch" : "Remove";
+    const music = session.trackOfClip(id)?.part !== "voice";
     return [
       [
-        { name: "Split here", keys: "H", run: there(at, () => acts.split()) },
-        { name: "Trim the start to here", keys: "G", run: there(at, () => acts.trim("start")) },
-        { name: "Trim the end to here", keys: "J", run: there(at, () => acts.trim("end")) },
-        { name: "Join", keys: "K", run: acts.join, off: !many },
+        here(at, "split", "Split here"),
+        here(at, "trim-start", "Trim the start to here"),
+        here(at, "trim-end", "Trim the end to here"),
+        item("join", "Join"),
       ],
       [
-        { name: "Fade in up to here", run: there(at, () => acts.fade("in")) },
-        { name: "Fade out from here", run: there(at, () => acts.fade("out")) },
-        { name: silenceName(clip.silent ?? false), keys: "S", run: acts.silence },
-        ...(acts.range() || session.trackOfClip(id)?.part !== "voice"
-          ? [{ name: "Dip its level line", keys: "Z", run: () => void acts.dipUnder(id) }]
+        here(at, "fade-in", "Fade in up to here"),
+        here(at, "fade-out", "Fade out from here"),
+        item("silence", silenceName(clip.silent ?? false)),
+        ...(acts.range() || music
+          ? [{ ...item("dip", "Dip its level line"), run: () => void acts.dipUnder(id), off: undefined }]
           : []),
-        ...(acts.pointsGoOn() === undefined
-          ? []
-          : [{ name: "Paste points here", keys: "Ctrl V", run: there(at, () => void acts.pastePoints()) }]),
-        { name: "Gain…", run: acts.askForGain },
-        { name: "Show its level and fades", run: () => (desk.stage.value = "balance") },
+        ...(acts.pointsGoOn() === undefined ? [] : [here(at, "paste", "Paste points here")]),
+        item("gain", "Gain…"),
+        { name: "Show its level and fades", run: showLevel },
       ],
       [
-        { name: stretch ? "Copy the chosen stretch" : "Copy", keys: "Ctrl C", run: () => void acts.take(false) },
-        { name: "Cut", keys: "Ctrl X", run: () => void acts.take(true) },
-        { name: "Duplicate", keys: "Ctrl D", run: acts.duplicate },
-        { name: stretch ? "Repeat the chosen stretch…" : "Repeat…", keys: "D", run: acts.askForRepeats },
-        { name: "Loop to a length…", keys: "F", run: acts.askForLoop },
-        ...(session.trackOfClip(id)?.part === "voice"
-          ? []
-          : [{ name: "Fit to a length…", keys: "Shift F", run: acts.showFit }]),
-        { name: "Put in a pause here…", keys: "E", run: () => acts.askForTime(at) },
+        item("copy", stretch ? "Copy the chosen stretch" : "Copy"),
+        item("cut", "Cut"),
+        item("duplicate", "Duplicate"),
+        item("repeat", stretch ? "Repeat the chosen stretch…" : "Repeat…"),
+        item("fill", "Fill a length…"),
+        ...(music ? [item("fit", "Fit to a length…")] : []),
+        { ...item("pause", "Put in a pause here…"), run: () => acts.askForTime(at) },
       ],
       [
-        { name: "Bring to the front", keys: "B", run: () => acts.layer(true) },
-        { name: "Put behind others", keys: "Shift B", run: () => acts.layer(false) },
-        { name: "Render to a sound…", keys: "Shift R", run: acts.askForRendering },
+        item("front", "Bring to the front"),
+        item("behind", "Put behind others"),
+        item("render", "Render to a sound…"),
         { name: "Show in the running order", run: showInList },
       ],
       [
-        { name: what, keys: "Delete", run: () => acts.remove("") },
-        { name: `${what} and close the gap`, keys: "Shift Delete", run: () => acts.remove("track") },
-        { name: "Remove that time on all tracks", keys: "Ctrl Delete", run: () => acts.remove("all") },
+        item("remove", what),
+        item("remove-close", `${what} and close the gap`),
+        item("remove-time", "Remove that time on all tracks"),
       ],
     ];
   }
@@ -84,45 +94,40 @@ export function useMenus(desk: DeskContext) {
   function forLane(track: string, at: number): Item[][] {
     const stretch = acts.range();
     const clear = [
-      { name: "Remove what is in the range", keys: "Delete", run: () => acts.remove("") },
-      { name: "Remove it and close the gap", keys: "Shift Delete", run: () => acts.remove("track") },
-      { name: "Remove that time on all tracks", keys: "Ctrl Delete", run: () => acts.remove("all") },
-      { name: "Copy the range", keys: "Ctrl C", run: () => void acts.take(false) },
-      { name: "Name the range", keys: "Shift N", run: () => acts.mark(true) },
+      item("remove", "Remove what is in the stretch"),
+      item("remove-close", "Remove it and close the gap"),
+      item("remove-time", "Remove that time on all tracks"),
+      item("copy", "Copy the stretch"),
+      item("name-range", "Name the stretch, as a range"),
     ];
-    const pasted = whatWasCopied() !== undefined;
+    const gap = (id: string, close: "track" | "all", name: string) => ({
+      ...item(id, name),
+      run: () => acts.closeGap(track, at, close),
+    });
     return [
       [
-        {
-          name: "Paste here",
-          keys: "Ctrl V",
-          run: there(at, () => void acts.paste()),
-          off: !pasted && acts.pointsGoOn() === undefined,
-        },
-        {
-          name: "Paste here and make room",
-          keys: "Ctrl Shift V",
-          run: there(at, () => void acts.paste(true)),
-          off: !pasted,
-        },
+        here(at, "paste", "Paste here", actOf(desk, "paste").off?.()),
+        here(at, "paste-room", "Paste here, and move what follows later", actOf(desk, "paste-room").off?.()),
       ],
       [
-        { name: "Close this gap", keys: "X", run: () => acts.closeGap(track, at, "track") },
-        { name: "Close this gap on all tracks", keys: "Shift X", run: () => acts.closeGap(track, at, "all") },
-        { name: "Put in a pause here…", keys: "E", run: () => acts.askForTime(at) },
+        gap("close-gap", "track", "Close this gap"),
+        gap("close-gap-all", "all", "Close this gap on all tracks"),
+        { ...item("pause", "Put in a pause here…"), run: () => acts.askForTime(at) },
       ],
       ...(stretch && acts.chosen().length === 0 ? [clear] : []),
-      [
-        { name: "Play the chosen stretch", keys: "C", run: () => playStretch(desk), off: !stretch },
-        { name: "Play only the joins from here", keys: "Shift C", run: there(at, () => playJoins(desk)) },
-      ],
+      [item("play-stretch", "Play the chosen stretch"), here(at, "play-joins", "Play only the joins from here")],
       [
         { name: "Leave an empty place here", run: () => acts.leavePlace(track, at) },
-        { name: "Marker here", keys: "N", run: there(at, () => acts.mark(false)) },
-        { name: "Choose all clips of the track", keys: "A", run: () => acts.chooseAll("track") },
-        { name: "Choose all from here on", keys: "Shift A", run: there(at, () => acts.chooseAll("rest")) },
+        here(at, "marker", "Marker here"),
+        item("choose-track", "Choose all clips of the track"),
+        here(at, "choose-rest", "Choose all from here on"),
       ],
     ];
+  }
+
+  function showLevel(): void {
+    desk.stage.value = "balance";
+    desk.balanceTab.value = "level";
   }
 
   function showInList(): void {

@@ -11,5 +11,5 @@ export function useStaying(desk: DeskContext) {
   );
   const none = "No track makes way for speech. Switch it on in Balance, for music or effects.";
   const { off: staying, switchOver, press } = useWithout(desk, desk.staying, making, none);
-  return { staying, switchOver, press };
+  return { staying, switchOver, press, any: computed(() => making.value.length > 0) };
 }

@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
 import { BORDER, HEAD } from "../../drawing/picture";
+import { modified } from "../../model/machine";
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useDeskContext } from "../state/context";
@@ -10,6 +11,7 @@ import FadeGrips from "./FadeGrips.vue";
 import LevelLine from "./LevelLine.vue";
 import { moveClips } from "./moving";
 import { snap, snapPlaces } from "./snap";
+import { dragStretch, lanesBetween } from "./stretch";
 
 const props = defineProps<{
   id: string;
@@ -53,12 +55,14 @@ const name = computed(() => {
 /** What lies on it can be taken hold of. It is seen in any case, on the picture of the lane. */
 const open = computed(() => hovered.value || within.value || (chosen.value && desk.selection.clips.length <= FEW));
 
-function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
+const NO_KEYS = { shiftKey: false, ctrlKey: false, metaKey: false };
+
+function choose(event: typeof NO_KEYS): void {
   const { selection } = desk;
   selection.points = [];
   selection.track = props.track;
   selection.tracks = [props.track];
-  if (event.shiftKey || event.ctrlKey) {
+  if (event.shiftKey || modified(event)) {
     selection.clips = chosen.value ? selection.clips.filter((c) => c !== props.id) : [...selection.clips, props.id];
   } else if (!chosen.value) {
     selection.clips = [props.id];
@@ -73,7 +77,7 @@ function choose(event: { shiftKey: boolean; ctrlKey: boolean }): void {
 /** With the clip itself in focus, keys mean the clip and no longer a point on its line. */
 function focused(): void {
   desk.selection.points = [];
-  if (!chosen.value && !pressed) choose({ shiftKey: false, ctrlKey: false });
+  if (!chosen.value && !pressed) choose(NO_KEYS);
 }
 
 /** The focus comes with a press, which chooses by itself. */
@@ -86,8 +90,28 @@ function press(event: PointerEvent): void {
     window.addEventListener(end, () => (pressed = false), { once: true });
   }
   // Both keys mean more of what is chosen while the press is a click, and something of their own when it is a drag.
-  if (event.shiftKey) slip(event);
+  if (!(event.target as Element).closest(".head")) stretch(event);
+  else if (event.shiftKey) slip(event);
   else moveClips(event, desk, session, props.id, () => choose(event));
+}
+
+/** Over the body of a clip a stretch is chosen, on the tracks that it crosses, with Shift on those that are chosen. */
+function stretch(event: PointerEvent): void {
+  const { left } = (event.currentTarget as HTMLElement).closest("[data-track]")!.getBoundingClientRect();
+  const already = [...new Set([...desk.selection.tracks, props.track])];
+  dragStretch(event, desk, session, {
+    left,
+    on: (e) => (event.shiftKey ? already : lanesBetween(event.clientY, e.clientY)),
+    withClips: true,
+    click: (e, at) => {
+      // What was chosen with it is let go of, and a stretch too, unless it is the one that this clip is meant for.
+      if (chosen.value && !e.shiftKey && !modified(e)) {
+        Object.assign(desk.selection, { clips: [props.id], range: undefined, points: [] });
+      } else choose(e);
+      if (!e.shiftKey && !modified(e)) desk.seek(at);
+    },
+  });
+  desk.selection.track = props.track;
 }
 
 function slip(event: PointerEvent): void {
@@ -100,12 +124,13 @@ function slip(event: PointerEvent): void {
       void session.edit({ type: "slip-clips", slips: [{ clip: props.id, offset: to }] }, gesture);
     },
     click: choose,
+    back: () => session.takeBack(gesture),
     end: letGo,
   });
 }
 
 function trim(event: PointerEvent, edge: "start" | "end"): void {
-  choose({ shiftKey: false, ctrlKey: false });
+  choose(NO_KEYS);
   const at = edge === "start" ? props.clip.start : props.clip.start + props.clip.length;
   const places = snapPlaces(session.document!, desk, [props.id]);
   const gesture = newGesture();
@@ -124,10 +149,14 @@ function trim(event: PointerEvent, edge: "start" | "end"): void {
         ];
       } else void session.edit({ type: "trim-clips", trims: [{ clip: props.id, edge, at: to }] }, gesture);
     },
+    back: () => {
+      wish = undefined;
+      session.takeBack(gesture);
+    },
     end: () => {
       letGo();
-      if (wish === undefined) return;
       desk.ghosts.value = [];
+      if (wish === undefined) return;
       desk.fitting.value = { clip: props.id, until: wish, settled: false };
     },
   });
@@ -151,7 +180,7 @@ function leave(): void {
 function menu(event: MouseEvent): void {
   event.preventDefault();
   event.stopPropagation();
-  if (!chosen.value) choose({ shiftKey: false, ctrlKey: false });
+  if (!chosen.value) choose(NO_KEYS);
   const lane = (event.currentTarget as HTMLElement).closest("[data-track]")!.getBoundingClientRect();
   const key = event.clientX === 0 && event.clientY === 0; // the menu key knows no place
   const own = (event.currentTarget as HTMLElement).getBoundingClientRect();
@@ -214,8 +243,8 @@ function menu(event: MouseEvent): void {
   top: 5px;
   padding: 1px;
   border-radius: var(--radius-clip);
-  touch-action: none;
-  cursor: grab;
+  touch-action: pan-y;
+  cursor: text;
   contain: layout size style;
 }
 .clip.chosen {
@@ -227,6 +256,7 @@ function menu(event: MouseEvent): void {
 }
 .head {
   height: 18px;
+  cursor: grab;
 }
 .body {
   position: relative;
@@ -236,6 +266,7 @@ function menu(event: MouseEvent): void {
   top: 31px; /* below the grips of the fades */
   bottom: 0;
   width: 6px;
+  touch-action: none;
   cursor: ew-resize;
 }
 .edge.start {

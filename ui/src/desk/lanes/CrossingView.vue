@@ -49,6 +49,7 @@ function drag(event: PointerEvent): void {
       const crossings = [{ clip, length: Math.round(to) }];
       void session.edit({ type: "set-crossings", crossings }, gesture);
     },
+    back: () => session.takeBack(gesture),
     end: () => (desk.tag.value = undefined),
   });
 }

@@ -7,6 +7,7 @@ import { useSession } from "../../stores/session";
 import { useDeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
 import { snap, snapPlaces } from "./snap";
+import { along } from "./stretch";
 
 /** An empty place on a track: what is recorded or dropped there fills it, and all that follows moves along. */
 const props = defineProps<{ id: string; place: Schema["Marker"]; track: Schema["Track"]; height: number }>();
@@ -45,6 +46,7 @@ function drag(event: PointerEvent, end: boolean): void {
   const places = snapPlaces(session.document!, desk).filter((p) => p !== at && p !== at + length);
   const gesture = newGesture();
   startDrag(event, {
+    scroll: end ? undefined : along(desk),
     move: ({ dx, event: e }) => {
       const edge = (end ? at + length : at) + dx * desk.time.scale;
       const to = Math.max(0, Math.round(edge + snap(desk, places, [edge], e.altKey)));
@@ -52,6 +54,7 @@ function drag(event: PointerEvent, end: boolean): void {
       const change = end ? { length: Math.max(480, to - at) } : { at: to };
       void session.edit({ type: "set-markers", markers: [{ marker: props.id, ...change }] }, gesture);
     },
+    back: () => session.takeBack(gesture),
     end: () => (desk.tag.value = desk.guide.value = undefined),
     click: here,
   });
@@ -109,6 +112,7 @@ function drag(event: PointerEvent, end: boolean): void {
   border-radius: var(--radius-button);
   background: repeating-linear-gradient(-45deg, transparent 0 7px, var(--rule) 7px 8px);
   font-size: var(--type-small);
+  touch-action: pan-y;
   cursor: grab;
 }
 .voice {
@@ -138,6 +142,7 @@ function drag(event: PointerEvent, end: boolean): void {
   position: absolute;
   inset: 0 0 0 auto;
   width: 6px;
+  touch-action: none;
   cursor: ew-resize;
 }
 </style>

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
 import { gripPlaces } from "../../drawing/outline";
+import { keyNames, modified } from "../../model/machine";
 import { FADE_SHAPES, lengthText, RATE } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useDeskContext } from "../state/context";
@@ -50,10 +51,11 @@ function drag(event: PointerEvent, edge: "in" | "out", length: number): void {
       desk.tag.value = {
         x: e.clientX,
         y: e.clientY,
-        text: `fade ${e.ctrlKey ? "in and out" : edge} ${lengthText(to)}, ${FADE_SHAPES[place]!.name}`,
+        text: `fade ${modified(e) ? "in and out" : edge} ${lengthText(to)}, ${FADE_SHAPES[place]!.name}`,
       };
-      set(edge, to, FADE_SHAPES[place]!.key, e.ctrlKey, gesture);
+      set(edge, to, FADE_SHAPES[place]!.key, modified(e), gesture);
     },
+    back: () => session.takeBack(gesture),
     end: () => (desk.tag.value = undefined),
   });
 }
@@ -64,7 +66,7 @@ function key(event: KeyboardEvent, edge: "in" | "out", length: number): void {
   event.preventDefault();
   event.stopPropagation();
   const { shape } = edge === "in" ? props.clip.fadeIn : props.clip.fadeOut;
-  set(edge, length + step * (edge === "in" ? 1 : -1) * (event.shiftKey ? RATE : RATE / 10), shape, event.ctrlKey);
+  set(edge, length + step * (edge === "in" ? 1 : -1) * (event.shiftKey ? RATE : RATE / 10), shape, modified(event));
 }
 </script>
 
@@ -80,7 +82,7 @@ function key(event: KeyboardEvent, edge: "in" | "out", length: number): void {
     :aria-label="g.name"
     :aria-valuenow="g.fade.length / RATE"
     :aria-valuetext="lengthText(g.fade.length)"
-    :title="`${g.name}: drag along for its length, up or down for its shape; with Ctrl both ends alike`"
+    :title="`${g.name}: drag along for its length, up or down for its shape; with ${keyNames('Ctrl')} both ends alike`"
     @pointerdown="drag($event, g.edge, g.fade.length)"
     @keydown="key($event, g.edge, g.fade.length)"
   ></span>
@@ -93,6 +95,7 @@ function key(event: KeyboardEvent, edge: "in" | "out", length: number): void {
   top: 0;
   width: 12px;
   height: 12px;
+  touch-action: none;
   cursor: ew-resize;
 }
 .grip.out {

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { isNight } from "../../model/night";
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 import type { Schema } from "../../api/client";
 import { courseArrivals, courseChanged } from "../../drawing/courses";
@@ -156,6 +157,7 @@ watch(
     () => [props.height, props.folded, props.far, props.lines, desk.lines.value.taken],
     () => desk.time.laid,
     () => desk.time.width,
+    isNight,
   ],
   // While time is scrolled, what is not seen yet is so in a moment.
   () => soon(drawn.value.scale === desk.time.laid.scale ? "all" : "seen anew"),

@@ -3,11 +3,14 @@ import { ElOption, ElSelect } from "element-plus";
 import { computed } from "vue";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";
+import { makeRoom } from "../makeRoom";
+import { useDeskContext } from "../state/context";
 import { leadText } from "./leading";
 
 /** How far speech leads on the whole, and what is aimed at. */
 defineProps<{ missed: boolean }>();
 const session = useSession();
+const desk = useDeskContext();
 const balance = useBalance();
 const aim = computed(() => balance.shown?.target);
 const speaks = computed(() => balance.shown?.typical !== undefined);
@@ -20,7 +23,16 @@ function choose(lead: string): void {
 
 <template>
   <div class="lead-card">
-    <h3>Voice lead <small class="soft">over everything else</small></h3>
+    <h3>
+      Voice lead
+      <small v-if="balance.progress !== undefined" class="soft figures" role="status"
+        >measuring {{ Math.round(100 * balance.progress) }} %</small
+      >
+      <button v-else-if="missed" class="plain-button make" title="See what would make it" @click="makeRoom(desk)">
+        Make room…
+      </button>
+      <small v-else class="soft">over all else</small>
+    </h3>
     <p
       class="figures numbers"
       :title="balance.shown?.measured ? 'As measured in the mix' : 'Estimated; being measured'"
@@ -42,9 +54,6 @@ function choose(lead: string): void {
         <span :title="a.source">{{ a.name }}, {{ a.lead }} LU</span>
       </el-option>
     </el-select>
-    <span v-if="balance.progress !== undefined" class="soft progress figures" role="status"
-      >measuring {{ Math.round(100 * balance.progress) }} %</span
-    >
   </div>
 </template>
 
@@ -64,6 +73,10 @@ function choose(lead: string): void {
 }
 h3 {
   grid-column: 1 / 3;
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 6px;
   font-size: var(--type-label);
   white-space: nowrap;
 }
@@ -81,11 +94,18 @@ small {
   display: block;
   font-size: var(--type-text);
 }
-.progress {
-  position: absolute;
-  right: 8px;
-  top: 7px;
-  background: var(--sheet);
-  font-size: var(--type-note);
+@media (max-width: 1100px) {
+  .lead-card {
+    grid-template-columns: 1fr 82px;
+    padding-right: 4px;
+  }
+  h3 small:not(.figures) {
+    display: none;
+  }
+}
+.make {
+  padding: 0 7px;
+  font-size: var(--type-caption);
+  line-height: 17px;
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { isNight } from "../../model/night";
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch, watchPostEffect } from "vue";
 import type { Schema } from "../../api/client";
 import { drawLead, type LeadPicture } from "../../drawing/lead";
@@ -61,10 +62,14 @@ function draw(): void {
   drawn.value = { from: picture.from, scale: picture.scale, width: picture.width };
 }
 const name = {};
-watch([() => balance.shown, () => desk.time.laid, () => desk.time.width], () => drawSoon(name, draw, () => 0), {
-  flush: "post",
-  immediate: true,
-});
+watch(
+  [() => balance.shown, () => desk.time.laid, () => desk.time.width, isNight],
+  () => drawSoon(name, draw, () => 0),
+  {
+    flush: "post",
+    immediate: true,
+  },
+);
 const content = useTemplateRef<HTMLElement>("content");
 watchPostEffect(() => {
   if (content.value) content.value.style.transform = desk.time.transform;

@@ -4,6 +4,7 @@ import type { Schema } from "../../api/client";
 import { placeOf } from "../../drawing/level";
 import { strokesOf } from "../../drawing/line";
 import { placeOfPoint } from "../../drawing/outline";
+import { keyNames } from "../../model/machine";
 import { levelText, LOUDEST, percentText, SILENCE, timeText } from "../../model/units";
 import { useDeskContext } from "../state/context";
 import { usePointing } from "./pointing";
@@ -53,7 +54,7 @@ const ramp = computed(() => {
   <svg class="level-line" :width="width" :height="height" :class="{ chosen }">
     <path class="line" :d="path" />
     <path class="hit" :d="path" @pointerdown="pressLine">
-      <title>Click to add a point; with Ctrl, draw a ramp</title>
+      <title>Click to add a point; with {{ keyNames("Ctrl") }}, draw a ramp</title>
     </path>
     <path v-if="ramp" class="ramp" :d="ramp" />
     <rect
@@ -107,6 +108,7 @@ path {
   stroke: transparent;
   stroke-width: 11;
   pointer-events: stroke;
+  touch-action: none;
   cursor: copy;
 }
 .point {
@@ -114,6 +116,7 @@ path {
   stroke: var(--ink);
   stroke-width: 1.5;
   pointer-events: all;
+  touch-action: none;
   cursor: move;
 }
 .point.selected {

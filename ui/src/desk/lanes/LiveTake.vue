@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { isNight } from "../../model/night";
 import { computed, onMounted, useTemplateRef, watch } from "vue";
 import { HEAD } from "../../drawing/picture";
 import { prepare, token } from "../../drawing/tokens";
@@ -38,7 +39,7 @@ function draw(): void {
   }
 }
 onMounted(draw);
-watch(() => [recorder.wave.grown, span.value.width, span.value.from], draw, { flush: "post" });
+watch(() => [recorder.wave.grown, span.value.width, span.value.from, isNight.value], draw, { flush: "post" });
 </script>
 
 <template>

@@ -69,8 +69,10 @@ const landing = ref<number>();
 function dragBlock(event: PointerEvent, index: number): void {
   const order = blocks.value.map((b) => ({ ...b }));
   const left = strip.value!.getBoundingClientRect().left;
+  const { start } = desk.time;
   startDrag(event, {
     threshold: 5,
+    scroll: ({ dx }) => desk.time.show(start + (dx / width.value) * total.value),
     move: ({ event: e }) => {
       const at = ((e.clientX - left) / width.value) * 100;
       landing.value = order.filter((b) => b.left + b.width / 2 < at).length;
@@ -111,7 +113,10 @@ function press(event: PointerEvent): void {
   const inside = x >= frame.value.left && x <= frame.value.left + frame.value.width;
   if (!inside) desk.time.show(centre - span / 2);
   const start = desk.time.start;
-  startDrag(event, { move: ({ dx }) => desk.time.show(start + (dx / width.value) * total.value) });
+  startDrag(event, {
+    move: ({ dx }) => desk.time.show(start + (dx / width.value) * total.value),
+    back: () => desk.time.show(start),
+  });
 }
 
 function pull(event: PointerEvent, edge: "start" | "end"): void {
@@ -123,6 +128,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
       const to = edge === "end" ? Math.max(end + by, start + 4800) : end;
       desk.time.show(from, (to - from) / desk.time.width);
     },
+    back: () => desk.time.show(start, (end - start) / desk.time.width),
   });
 }
 </script>
@@ -227,7 +233,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
   position: absolute;
   left: 0;
   top: 17px;
-  filter: brightness(0.82);
+  filter: brightness(var(--silhouette-light));
 }
 .frame {
   position: absolute;

@@ -19,6 +19,7 @@ function scrub(event: PointerEvent): void {
       desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
       void desk.player.scrub(to);
     },
+    back: () => (desk.playhead.value = from),
     end: () => {
       desk.scrubbing.value = false;
       desk.tag.value = undefined;

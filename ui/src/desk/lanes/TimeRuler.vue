@@ -8,6 +8,7 @@ import FindingMarks from "./FindingMarks.vue";
 import PlayheadGrip from "./PlayheadGrip.vue";
 import RemarkMarks from "./RemarkMarks.vue";
 import { snap, snapPlaces } from "./snap";
+import { dragStretch } from "./stretch";
 
 const session = useSession();
 const desk = useDeskContext();
@@ -79,6 +80,7 @@ function dragRange(
       desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
       void session.edit({ type: "set-markers", markers: [{ marker: r.id, at, length }] }, gesture);
     },
+    back: () => session.takeBack(gesture),
     end: () => (desk.tag.value = desk.guide.value = undefined),
     click: () => {
       desk.selection.range = { from: r.at, to: r.at + r.length };
@@ -93,14 +95,11 @@ const range = computed(() => {
 });
 
 function press(event: PointerEvent): void {
-  const left = ruler.value!.getBoundingClientRect().left;
-  const at = Math.max(0, desk.time.frame(event.clientX - left));
-  startDrag(event, {
-    move: ({ event: e }) => {
-      const to = Math.max(0, desk.time.frame(e.clientX - left));
-      desk.selection.range = { from: Math.min(at, to), to: Math.max(at, to) };
-    },
-    click: () => {
+  const { left } = ruler.value!.getBoundingClientRect();
+  dragStretch(event, desk, session, {
+    left,
+    on: () => undefined,
+    click: (_, at) => {
       desk.selection.range = undefined;
       desk.seek(at);
     },
@@ -117,6 +116,7 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
       desk.tag.value = { x: e.clientX, y: e.clientY, text: timeText(to) };
       void session.edit({ type: "set-markers", markers: [{ marker: id, at: Math.round(to) }] }, gesture);
     },
+    back: () => session.takeBack(gesture),
     end: () => (desk.tag.value = desk.guide.value = undefined),
     click: () => desk.seek(at),
   });

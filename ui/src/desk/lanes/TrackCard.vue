@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Mic } from "lucide-vue-next";
-import { computed, nextTick, ref } from "vue";
+import { computed, nextTick, ref, useTemplateRef } from "vue";
 import type { Schema } from "../../api/client";
 import { isTreated } from "../../drawing/reduction";
 import { useSession } from "../../stores/session";
@@ -19,7 +19,8 @@ const { meant, press, focused, landingLine } = useTrackOrder(
   () => props.track.id,
   () => props.index,
 );
-const renaming = ref<string>();
+const renaming = ref(false);
+const nameButton = useTemplateRef<HTMLElement>("name");
 
 const CHANNELS = ["Empty", "Mono", "Stereo"];
 const channels = computed(() => CHANNELS[session.byTrack.get(props.track.id)?.channels ?? 0]);
@@ -33,10 +34,11 @@ function set(change: Omit<Schema["TrackChange"], "track">): void {
   void session.edit({ type: "set-tracks", tracks: [{ track: props.track.id, ...change }] });
 }
 
-function rename(): void {
-  const name = renaming.value;
-  renaming.value = undefined;
+/** Where a key has ended it, the focus stays with the track. */
+function rename(name: string | undefined, byKey: boolean): void {
+  renaming.value = false;
   if (name !== undefined && name !== props.track.name) set({ name });
+  if (byKey) void nextTick(() => nameButton.value?.focus());
 }
 </script>
 
@@ -45,32 +47,24 @@ function rename(): void {
     class="card"
     :class="[track.part, { chosen: desk.selection.tracks.includes(track.id), small, folded }]"
     :aria-label="`Track ${track.name}`"
+    :data-card="track.id"
     @pointerdown="press"
   >
     <div v-if="landingLine !== undefined" class="landing" :style="{ top: `${landingLine}px` }"></div>
     <div class="top">
-      <input
-        v-if="renaming !== undefined"
-        v-model="renaming"
-        class="rename"
-        maxlength="200"
-        aria-label="Name of the track"
-        @vue:mounted="($event: { el: HTMLInputElement }) => void nextTick(() => $event.el.select())"
-        @blur="rename"
-        @keydown.enter="rename"
-        @keydown.escape="renaming = undefined"
-      />
+      <NameField v-if="renaming" :name="track.name" label="Name of the track" @done="rename" />
       <button
         v-else
+        ref="name"
         class="name cut"
         :title="`${track.name}: drag to put it elsewhere, double click to rename it`"
-        @dblclick="renaming = track.name"
-        @keydown.f2="renaming = track.name"
+        @dblclick="renaming = true"
+        @keydown.f2="renaming = true"
         @focus="focused"
       >
         {{ track.name }}
       </button>
-      <TrackMenu :track="track" :index="index" :folded="folded" :meant="meant" @rename="renaming = track.name" />
+      <TrackMenu :track="track" :index="index" :folded="folded" :meant="meant" @rename="renaming = true" />
     </div>
     <div class="top facts-row">
       <p class="soft facts cut">
@@ -107,7 +101,7 @@ function rename(): void {
 .card {
   position: relative;
   user-select: none;
-  touch-action: none;
+  touch-action: pan-y;
 }
 .card.chosen {
   background: var(--rule);
@@ -154,11 +148,6 @@ function rename(): void {
   font-size: var(--type-body);
   font-weight: 700;
   text-align: left;
-}
-.rename {
-  flex: 1;
-  min-width: 0;
-  font: inherit;
 }
 .small {
   padding: 2px 10px 0 13px;

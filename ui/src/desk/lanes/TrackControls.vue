@@ -2,6 +2,7 @@
 import { ElSlider } from "element-plus";
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
+import { keyNames, modified } from "../../model/machine";
 import { figure, levelText, LOUDEST, parseLevel, SILENCE } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useActs } from "../acts/acts";
@@ -44,8 +45,8 @@ function slide(value: number | number[]): void {
     <button
       class="switch"
       :aria-pressed="track.solo"
-      :title="track.solo ? 'End solo (W)' : 'Solo (W); with Ctrl: this track alone'"
-      @click="$event.ctrlKey ? acts.soloAlone(track.id) : set({ solo: !track.solo })"
+      :title="track.solo ? 'End solo (W)' : `Solo (W); with ${keyNames('Ctrl')}: this track alone`"
+      @click="modified($event) ? acts.soloAlone(track.id) : set({ solo: !track.solo })"
     >
       <span aria-hidden="true">S</span><span class="visually-hidden">Solo {{ track.name }}</span>
     </button>

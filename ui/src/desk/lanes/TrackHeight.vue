@@ -12,7 +12,10 @@ const height = computed(() => desk.heights.of(props.track));
 
 function pull(event: PointerEvent): void {
   const from = height.value;
-  startDrag(event, { move: ({ dy }) => desk.heights.set([props.track.id], from + dy) });
+  startDrag(event, {
+    move: ({ dy }) => desk.heights.set([props.track.id], from + dy),
+    back: () => desk.heights.set([props.track.id], from),
+  });
 }
 
 function pullByKey(event: KeyboardEvent): void {
@@ -49,6 +52,7 @@ function pullByKey(event: KeyboardEvent): void {
   z-index: 2;
   width: var(--card-width);
   height: 6px;
+  touch-action: none;
   cursor: row-resize;
 }
 .size:hover {

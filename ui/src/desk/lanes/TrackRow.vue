@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, useTemplateRef, watchPostEffect } from "vue";
 import type { Schema } from "../../api/client";
+import { lengthText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import ClipView from "./ClipView.vue";
 import { useDeskContext } from "../state/context";
@@ -85,6 +86,13 @@ const range = computed(() => {
   return r && (!r.tracks || r.tracks.includes(props.track.id)) ? r : undefined;
 });
 
+/** Its length is told once, on the track that it is chosen on first. */
+const rangeNamed = computed(() => {
+  const r = range.value;
+  const first = session.document?.tracks.find((t) => !r?.tracks || r.tracks.includes(t.id));
+  return r && first?.id === props.track.id && (r.to - r.from) / desk.time.laid.scale > 44;
+});
+
 function menu(event: MouseEvent): void {
   event.preventDefault();
   const left = (event.currentTarget as HTMLElement).getBoundingClientRect().left;
@@ -107,7 +115,6 @@ function menu(event: MouseEvent): void {
       @contextmenu="menu"
     >
       <div ref="content" class="content">
-        <div v-if="range" class="range" :style="span(range.from, range.to)"></div>
         <LanePicture
           :track="track"
           :clips="visible"
@@ -158,6 +165,9 @@ function menu(event: MouseEvent): void {
           class="ghost"
           :style="{ ...span(g.start, g.start + g.length), height: `${clipHeight}px` }"
         ></div>
+        <div v-if="range" class="range" :style="span(range.from, range.to)">
+          <span v-if="rangeNamed" class="figures">{{ lengthText(range.to - range.from) }}</span>
+        </div>
         <template v-for="p in desk.proposed.value" :key="p.from">
           <div
             v-if="track.part === 'voice'"
@@ -185,7 +195,7 @@ function menu(event: MouseEvent): void {
   flex: 1;
   min-width: 0;
   overflow: hidden;
-  touch-action: none;
+  touch-action: pan-y;
   content-visibility: auto; /* what has been scrolled far away costs nothing */
 }
 .content {
@@ -210,10 +220,25 @@ function menu(event: MouseEvent): void {
   z-index: 3;
   pointer-events: none;
 }
+/* Over the clips that it is on, and still to be seen through. */
 .range {
   position: absolute;
   inset-block: 0;
-  background: var(--shade);
+  z-index: 3;
+  border-inline: 1px solid var(--ink);
+  background: var(--stretch);
+  pointer-events: none;
+}
+.range span {
+  position: absolute;
+  right: 2px;
+  bottom: 2px;
+  padding: 0 4px;
+  border-radius: var(--radius-small);
+  background: var(--sheet);
+  font-size: var(--type-note);
+  line-height: 14px;
+  white-space: nowrap;
 }
 .ghost {
   position: absolute;

@@ -1,8 +1,10 @@
 import type { Refusal } from "../../api/client";
+import { modified } from "../../model/machine";
 import { timeText } from "../../model/units";
 import type { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
+import { along } from "./stretch";
 import { snap, snapPlaces } from "./snap";
 
 type Session = ReturnType<typeof useSession>;
@@ -19,7 +21,7 @@ export function moveClips(
   choose: () => void,
 ): void {
   const already = desk.selection.clips.includes(id);
-  const more = event.ctrlKey;
+  const more = modified(event);
   if (!more) choose();
   const ids = desk.selection.clips.includes(id) ? [...desk.selection.clips] : [id];
   const rows = session.document!.tracks.map((t) => t.id);
@@ -44,6 +46,7 @@ export function moveClips(
     return true;
   };
   startDrag(event, {
+    scroll: along(desk),
     move: ({ dx, event: e }) => {
       let by = dx * desk.time.scale;
       by += snap(desk, places, [held.start + by, held.start + by + held.length], e.altKey);
@@ -54,9 +57,9 @@ export function moveClips(
       const row = rows.indexOf(over?.dataset.track ?? "");
       const down = row < 0 ? 0 : Math.max(-top, Math.min(rows.length - 1 - bottom, row - held.row));
       moves = origins.map((o) => ({ clip: o.clip, start: o.start + by, track: rows[o.row + down] }));
-      const what = e.ctrlKey ? "copy to " : "";
+      const what = modified(e) ? "copy to " : "";
       desk.tag.value = { x: e.clientX, y: e.clientY, text: what + timeText(held.start + by) };
-      if (e.ctrlKey) {
+      if (modified(e)) {
         desk.ghosts.value = origins.map((o, i) => ({
           track: moves[i]!.track!,
           start: moves[i]!.start,
@@ -73,6 +76,7 @@ export function moveClips(
       if (more) choose();
       else if (already && !e.shiftKey) desk.selection.clips = [id];
     },
+    back: () => session.takeBack(gesture),
     end: (moved) => {
       if (moved && desk.ghosts.value.length > 0) void session.edit({ type: "move-clips", moves, copy: true });
       desk.tag.value = desk.guide.value = undefined;

@@ -1,6 +1,7 @@
 import type { Schema } from "../../api/client";
 import { gone } from "../../document/parts";
 import { levelAt, levelOfPlace, placeOf } from "../../drawing/level";
+import { modified } from "../../model/machine";
 import { levelText, percentText, SILENCE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
@@ -52,7 +53,7 @@ export function usePointing(desk: DeskContext, props: Laid) {
     const time = Math.round(props.edge + (event.clientX - box.left) * desk.time.scale);
     const at = Math.max(0, time - props.zero);
     const level = handLevel(levelAt(props.points, at));
-    if (event.ctrlKey) return drawRamp(event, box, timeOf(at), level);
+    if (modified(event)) return drawRamp(event, box, timeOf(at), level);
     const gesture = newGesture();
     const { named } = lineOf(session.document, props.id)!;
     void session
@@ -139,6 +140,7 @@ export function usePointing(desk: DeskContext, props: Laid) {
           .then(() => follow(chosen));
       },
       click,
+      back: () => session.takeBack(gesture),
       end: letGo,
     });
   }

@@ -1,4 +1,5 @@
 import { computed, ref } from "vue";
+import { modified } from "../../model/machine";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
 import { startDrag } from "../widgets/drag";
@@ -23,6 +24,7 @@ export function useTrackOrder(desk: DeskContext, id: () => string, index: () => 
     let to: number | undefined;
     startDrag(event, {
       threshold: 6,
+      scroll: () => undefined, // which the browser does
       move: ({ event: e }) => {
         to = middles.filter((m) => m < e.clientY).length;
         landing.value = to;
@@ -61,18 +63,18 @@ export function useTrackOrder(desk: DeskContext, id: () => string, index: () => 
       if (!desk.selection.tracks.includes(id())) select();
       return;
     }
-    if (!event.ctrlKey && !event.shiftKey && !desk.selection.tracks.includes(id())) select();
+    if (!modified(event) && !event.shiftKey && !desk.selection.tracks.includes(id())) select();
     drag(event);
   }
 
   /** Chooses the track; with Ctrl it is added to those that are chosen or taken off, with Shift all in between are. */
-  function select(event?: { ctrlKey: boolean; shiftKey: boolean }): void {
+  function select(event?: { ctrlKey: boolean; metaKey: boolean; shiftKey: boolean }): void {
     const { selection } = desk;
     const all = session.document?.tracks.map((t) => t.id) ?? [];
     if (event?.shiftKey && all.includes(selection.track)) {
       const [a, b] = [all.indexOf(selection.track), all.indexOf(id())].sort((x, y) => x - y);
       selection.tracks = all.slice(a, b! + 1);
-    } else if (event?.ctrlKey) {
+    } else if (event && modified(event)) {
       const there = selection.tracks.includes(id());
       selection.tracks = there ? selection.tracks.filter((t) => t !== id()) : [...selection.tracks, id()];
       selection.track = there ? (selection.tracks[0] ?? "") : id();

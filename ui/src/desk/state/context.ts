@@ -133,6 +133,10 @@ export type CheckTab = "findings" | "loudness" | "compare";
 
 export type GatherTab = "sounds" | "music" | "record" | "credits";
 
+export type BalanceTab = "level" | "treatment" | "room" | "voices";
+
+export type HandoverTab = "files" | "details" | "share" | "feed";
+
 export type ArrangeTab = "order" | "marks" | "pauses" | "fit" | "past";
 
 /** What the parts of the desk share. */
@@ -170,6 +174,15 @@ export interface DeskContext {
   /** Stretches that are shown on the timeline as what would be taken out. */
   proposed: Ref<{ from: number; to: number; chosen: boolean }[]>;
   arrangeTab: Ref<ArrangeTab>;
+  balanceTab: Ref<BalanceTab>;
+  handoverTab: Ref<HandoverTab>;
+  /** Room is being made for speech: what would change is shown before it is. */
+  rooming: Ref<boolean>;
+  /** The field that finds acts is open, or the sheet of all keys. */
+  finder: Ref<boolean>;
+  keysShown: Ref<boolean>;
+  /** The panel is there, or folded away. */
+  panelOpen: Ref<boolean>;
   /** A clip that is to be fitted so that it ends at a time; not settled while its end was dragged there and it has not been made. */
   fitting: Ref<{ clip: string; until: number; settled: boolean } | undefined>;
   checkTab: Ref<CheckTab>;
@@ -235,6 +248,12 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     scrubbing: ref(false),
     proposed: ref([]),
     arrangeTab: ref("order"),
+    balanceTab: ref("level"),
+    handoverTab: ref("files"),
+    rooming: ref(false),
+    finder: ref(false),
+    keysShown: ref(false),
+    panelOpen: ref(true),
     fitting: ref(),
     checkTab: ref("findings"),
     compared: ref(),

@@ -139,7 +139,7 @@ footer {
   gap: 16px;
   padding: 0 20px;
   background: var(--deck);
-  color: var(--ink-inverse);
+  color: var(--deck-ink);
 }
 button {
   display: grid;
@@ -152,11 +152,11 @@ button {
 .round {
   width: 32px;
   height: 32px;
-  border: 1px solid var(--ink-inverse-soft);
+  border: 1px solid var(--deck-ink-soft);
   background: none;
 }
 .round[aria-pressed="true"] {
-  background: var(--ink-inverse);
+  background: var(--deck-ink);
   color: var(--deck);
 }
 .record.going {
@@ -167,7 +167,7 @@ button {
   width: 44px;
   height: 44px;
   border: 0;
-  background: var(--paper);
+  background: var(--deck-ink);
   color: var(--deck);
 }
 .play:disabled {
@@ -181,7 +181,7 @@ button {
 .name {
   display: block;
   font-size: var(--type-key);
-  color: var(--ink-inverse-soft);
+  color: var(--deck-ink-soft);
 }
 .reading {
   white-space: nowrap;
@@ -192,7 +192,7 @@ button {
 }
 small {
   font-weight: 400;
-  color: var(--ink-inverse-soft);
+  color: var(--deck-ink-soft);
 }
 .outdated {
   text-decoration: underline dotted 1px;
@@ -215,12 +215,28 @@ small {
   height: 20px;
   --el-slider-height: 3px;
   --el-slider-button-size: 13px;
-  --el-slider-main-bg-color: var(--ink-inverse-soft);
+  --el-slider-main-bg-color: var(--deck-ink-soft);
   --el-slider-runway-bg-color: var(--deck-rule);
 }
 @media (max-width: 1100px) {
   footer {
     gap: 10px;
+  }
+}
+@media (max-width: 900px) {
+  footer {
+    flex-wrap: wrap;
+    gap: 6px 12px;
+    padding: 8px 12px;
+  }
+  .meter {
+    flex-basis: 100%;
+    order: 1;
+  }
+  .zoom {
+    width: 90px;
+    padding-left: 0;
+    border-left: 0;
   }
 }
 </style>

@@ -26,7 +26,7 @@ const desk = useDeskContext();
 }
 .of {
   margin-left: 10px;
-  color: var(--ink-inverse-soft);
+  color: var(--deck-ink-soft);
 }
 @media (max-width: 1100px) {
   .clock {

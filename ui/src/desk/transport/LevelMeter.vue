@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { isNight } from "../../model/night";
 import { refThrottled, useElementSize } from "@vueuse/core";
 import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
 import { prepare, token } from "../../drawing/tokens";
@@ -72,11 +73,11 @@ function draw(): void {
   });
   shown[2 * cells] = `${width.value} ${ceiling}`;
   shown.length = 2 * cells + 1;
-  g.fillStyle = token("ink-inverse");
+  g.fillStyle = token("deck-ink");
   g.fillRect(Math.round(ceiling * CELL) - 1, 0, 2, ROWS);
 }
 onMounted(draw);
-watch([levels, held, width, () => props.ceiling], draw, { flush: "post" });
+watch([levels, held, width, () => props.ceiling, isNight], draw, { flush: "post" });
 </script>
 
 <template>
@@ -124,7 +125,7 @@ watch([levels, held, width, () => props.ceiling], draw, { flush: "post" });
   position: absolute;
   bottom: -2px;
   font-size: var(--type-scale);
-  color: var(--ink-inverse-soft);
+  color: var(--deck-ink-soft);
   transform: translateX(-50%);
 }
 .mark:first-of-type {
@@ -140,7 +141,7 @@ watch([levels, held, width, () => props.ceiling], draw, { flush: "post" });
   border: 1px solid var(--deck-rule);
   border-radius: var(--radius-small);
   background: none;
-  color: var(--ink-inverse);
+  color: var(--deck-ink);
   font-size: var(--type-caption);
   white-space: nowrap;
   cursor: pointer;

@@ -26,7 +26,7 @@ const readings = [
 .name {
   display: block;
   font-size: var(--type-key);
-  color: var(--ink-inverse-soft);
+  color: var(--deck-ink-soft);
 }
 .figures {
   font-size: var(--type-lead);

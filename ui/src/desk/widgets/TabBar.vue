@@ -34,7 +34,7 @@ function step(event: KeyboardEvent): void {
 <style scoped>
 .tabs {
   display: grid;
-  grid-auto-columns: 1fr;
+  grid-auto-columns: auto;
   grid-auto-flow: column;
   margin: 10px 0 12px;
   border: 1px solid var(--rule-strong);
@@ -42,7 +42,7 @@ function step(event: KeyboardEvent): void {
   overflow: hidden;
 }
 .tabs button {
-  padding: 5px 0;
+  padding: 5px 2px;
   border: 0;
   border-right: 1px solid var(--rule-strong);
   background: none;

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ref } from "vue";
+import { computed, nextTick, ref, useId, useTemplateRef } from "vue";
 
-/** A number that can be typed, in whatever form its parser reads. */
+/** A number that can be typed, in whatever form its parser reads. What cannot be read is said beside it, and stays to be mended. */
 const props = defineProps<{
   value: number;
   text: string;
@@ -10,28 +10,63 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ change: [value: number] }>();
 const typed = ref<string>();
+const wrong = ref(false);
+const field = useTemplateRef<HTMLInputElement>("field");
+const id = useId();
+const told = computed(() => `“${typed.value}” cannot be read. Type it like ${props.text || "−6 dB"}, or Esc.`);
+/** It hangs in the page, over what would cut it off in a panel that scrolls. */
+const place = ref({ right: "0", top: "0" });
 
-function keep(): void {
-  if (typed.value === undefined) return;
+function take(): boolean {
+  if (typed.value === undefined) return true;
   const value = props.parse(typed.value);
+  wrong.value = value === undefined;
+  if (value === undefined) {
+    const box = field.value!.getBoundingClientRect();
+    place.value = { right: `${Math.max(8, window.innerWidth - box.right)}px`, top: `${box.bottom + 3}px` };
+    return false;
+  }
   typed.value = undefined;
-  if (value !== undefined && value !== props.value) emit("change", value);
+  if (value !== props.value) emit("change", value);
+  return true;
+}
+
+/** The focus stays where one typed, as the value does. */
+function enter(): void {
+  if (take()) void nextTick(() => field.value?.select());
+}
+
+function leave(event: KeyboardEvent): void {
+  if (typed.value === undefined) return;
+  event.preventDefault();
+  event.stopPropagation();
+  typed.value = undefined;
+  wrong.value = false;
 }
 </script>
 
 <template>
   <input
-    class="figures"
+    ref="field"
+    class="figures value-field"
     :value="typed ?? text"
     :aria-label="label"
+    :aria-invalid="wrong || undefined"
+    :aria-describedby="wrong ? id : undefined"
     spellcheck="false"
     autocomplete="off"
-    @focus="($event.target as HTMLInputElement).select()"
-    @input="typed = ($event.target as HTMLInputElement).value"
-    @keydown.enter="($event.target as HTMLInputElement).blur()"
-    @keydown.escape="typed = undefined"
-    @blur="keep"
+    @focus="typed === undefined && ($event.target as HTMLInputElement).select()"
+    @input="
+      typed = ($event.target as HTMLInputElement).value;
+      wrong = false;
+    "
+    @keydown.enter="enter"
+    @keydown.escape="leave"
+    @blur="take"
   />
+  <Teleport to="body">
+    <span v-if="wrong" :id="id" class="not-read" role="alert" :style="place">{{ told }}</span>
+  </Teleport>
 </template>
 
 <style scoped>
@@ -50,5 +85,19 @@ input:hover,
 input:focus {
   border-color: var(--rule-strong);
   background: var(--sheet);
+}
+input[aria-invalid] {
+  border-color: var(--alarm);
+}
+.not-read {
+  position: fixed;
+  z-index: 30;
+  max-width: 260px;
+  padding: 3px 8px;
+  border: 1px solid var(--alarm);
+  border-radius: var(--radius-button);
+  background: var(--sheet);
+  color: var(--alarm);
+  font-size: var(--type-small);
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import PickList from "../../desk/widgets/PickList.vue";
 import { Play, Square } from "lucide-vue-next";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, type Schema } from "../../api/client";
@@ -36,6 +37,10 @@ const {
 const found = computed(() => answer.value?.pauses ?? []);
 
 const voices = computed(() => (session.document?.tracks ?? []).filter((t) => t.part === "voice"));
+const places = computed(() => [
+  { value: "", name: "all tracks, in step" },
+  ...voices.value.map((t) => ({ value: t.id, name: `${t.name} alone` })),
+]);
 const chosen = (p: Schema["Pause"]) => changed.value.get(p.from) ?? p.chosen;
 const cuts = computed(() => found.value.filter(chosen).map((p) => ({ from: p.cutFrom, to: p.cutTo })));
 const saved = computed(() => cuts.value.reduce((sum, c) => sum + c.to - c.from, 0));
@@ -103,10 +108,7 @@ async function tighten(): Promise<void> {
     </label>
     <label class="where">
       <span>On</span>
-      <select v-model="on" class="plain-select" aria-label="Tighten on">
-        <option value="">all tracks, in step</option>
-        <option v-for="t in voices" :key="t.id" :value="t.id">{{ t.name }} alone</option>
-      </select>
+      <PickList v-model="on" label="Tighten on" :options="places" />
     </label>
   </div>
   <p v-if="problem" class="alarm" role="alert">{{ problem }}</p>

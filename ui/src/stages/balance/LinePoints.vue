@@ -5,6 +5,7 @@ import { useDeskContext } from "../../desk/state/context";
 import { handLevel, lineOf, placesOf } from "../../document/lines";
 import SliderRow from "../../desk/widgets/SliderRow.vue";
 import ValueField from "../../desk/widgets/ValueField.vue";
+import { keyNames } from "../../model/machine";
 import { levelText, parseLevel, parseTime, percentText, SILENCE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 
@@ -122,7 +123,7 @@ function parsePart(text: string): number | undefined {
     <p v-else class="soft hint">
       {{
         line.points.length === 0
-          ? "Click the line to add points, then drag them. With Ctrl held, a drag draws a ramp."
+          ? `Click the line to add points, then drag them. With ${keyNames("Ctrl")} held, a drag draws a ramp.`
           : "Choose points on the line to type their values."
       }}
     </p>
@@ -175,7 +176,7 @@ h3 small {
 }
 .whole {
   display: grid;
-  grid-template-columns: auto auto 1fr auto auto;
+  grid-template-columns: auto auto minmax(52px, 1fr) auto auto;
   gap: 4px;
   margin-top: 4px;
 }

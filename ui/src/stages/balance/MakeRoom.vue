@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Play, Square } from "lucide-vue-next";
-import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
+import { computed, onBeforeUnmount, ref } from "vue";
 import { api, type Schema } from "../../api/client";
 import { useDeskContext } from "../../desk/state/context";
 import { figure, RATE, timeText } from "../../model/units";
@@ -69,10 +69,6 @@ const still = computed(() => {
   return [...all.values()];
 });
 
-/** It opens below what is in the panel, and grows once it is known what it proposes. */
-const section = useTemplateRef<HTMLElement>("section");
-watch(found, () => section.value?.scrollIntoView({ block: "nearest" }), { flush: "post" });
-
 function hear(): void {
   desk.hearing.toggle(tried.value);
 }
@@ -84,7 +80,7 @@ async function keep(): Promise<void> {
 </script>
 
 <template>
-  <section ref="section" class="room" aria-label="Make room for speech">
+  <section class="room" aria-label="Make room for speech">
     <h3>Make room for speech</h3>
     <p v-if="problem" class="alarm" role="alert">{{ problem }}</p>
     <p v-else-if="!found" class="soft">Looking…</p>

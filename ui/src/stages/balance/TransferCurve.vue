@@ -6,6 +6,7 @@ import { figure } from "../../model/units";
 import { marksOf, outlineOf, outOf, shareOver, type Mark } from "./curve";
 import CurveDot from "./CurveDot.vue";
 import { useLists } from "../../stores/lists";
+import { useSession } from "../../stores/session";
 
 /**
  * What a treatment at rest makes of a steady level, from left to right as it comes in, upwards as it goes out. Along the
@@ -17,6 +18,7 @@ const props = defineProps<{
   spread: Schema["Spread"] | undefined;
 }>();
 const lists = useLists();
+const session = useSession();
 const emit = defineEmits<{
   /** A threshold is to be somewhere else; the value is made of the one that it has when that is done. */
   threshold: [stage: Mark["stage"], key: string, value: (now: number) => number, gesture?: string];
@@ -73,6 +75,7 @@ function drag(mark: Mark, event: PointerEvent): void {
       const at = within(mark, mark.at + dx * scale);
       emit("threshold", mark.stage, mark.key, () => at, gesture);
     },
+    back: () => session.takeBack(gesture),
   });
 }
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { isNight } from "../../model/night";
 import UPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import { onBeforeUnmount, onMounted, useTemplateRef, watch } from "vue";
@@ -71,6 +72,7 @@ onBeforeUnmount(() => {
   plot?.destroy();
   desk.tag.value = undefined;
 });
+watch(isNight, make);
 watch(
   () => loudness.along,
   () => plot?.setData(data()),

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { isNight } from "../../model/night";
 import { useElementSize, useElementVisibility } from "@vueuse/core";
 import { computed, onMounted, useTemplateRef, watch } from "vue";
 import type { Part } from "../../api/client";
@@ -39,7 +40,9 @@ function draw(): void {
   }
 }
 onMounted(draw);
-watch(() => [width.value, visible.value, props.part, props.tall, arrivals.get(props.source)], draw, { flush: "post" });
+watch(() => [width.value, visible.value, props.part, props.tall, arrivals.get(props.source), isNight.value], draw, {
+  flush: "post",
+});
 
 function frameAt(event: PointerEvent): number {
   const r = box.value!.getBoundingClientRect();
@@ -48,11 +51,13 @@ function frameAt(event: PointerEvent): number {
 
 function press(event: PointerEvent): void {
   const from = frameAt(event);
+  const before = props.range;
   startDrag(event, {
     move: ({ event: e }) => {
       const to = frameAt(e);
       emit("mark", { from: Math.min(from, to), to: Math.max(from, to) });
     },
+    back: () => emit("mark", before),
     click: () => emit("hear", from),
   });
 }

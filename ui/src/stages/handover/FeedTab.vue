@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import PickList from "../../desk/widgets/PickList.vue";
 import { ElOption, ElSelect } from "element-plus";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import type { Refusal } from "../../api/client";
@@ -62,10 +63,16 @@ const publish = () =>
     </el-select>
     <label for="feed-later">When</label>
     <div class="when">
-      <select id="feed-later" v-model="wanted.later" class="text-field short">
-        <option :value="false">Now</option>
-        <option :value="true">At</option>
-      </select>
+      <PickList
+        id="feed-later"
+        v-model="wanted.later"
+        class="short"
+        label="When it appears"
+        :options="[
+          { value: false, name: 'Now' },
+          { value: true, name: 'At' },
+        ]"
+      />
       <input
         v-if="wanted.later"
         v-model="wanted.at"

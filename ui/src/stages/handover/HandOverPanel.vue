@@ -1,16 +1,15 @@
 <script setup lang="ts">
-import { ref } from "vue";
 import { useSharing } from "../../stores/sharing";
+import { useDeskContext, type HandoverTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
 import DetailsTab from "./DetailsTab.vue";
 import FeedTab from "./FeedTab.vue";
 import FilesTab from "./FilesTab.vue";
 import ShareTab from "./ShareTab.vue";
 
-type Tab = "files" | "details" | "share" | "feed";
 const sharing = useSharing();
-const tab = ref<Tab>("files");
-const tabs: { key: Tab; name: string }[] = [
+const desk = useDeskContext();
+const tabs: { key: HandoverTab; name: string }[] = [
   { key: "files", name: "Files" },
   { key: "details", name: "Details" },
   { key: "share", name: "Share" },
@@ -21,12 +20,12 @@ const views = { files: FilesTab, details: DetailsTab, share: ShareTab, feed: Fee
 
 <template>
   <h2>Hand over</h2>
-  <TabBar v-model="tab" :tabs="tabs" label="What to hand over" prefix="handover">
+  <TabBar v-model="desk.handoverTab.value" :tabs="tabs" label="What to hand over" prefix="handover">
     <template #mark="{ tab: key }">
       <span v-if="key === 'share' && sharing.waiting" class="waiting">&nbsp;{{ sharing.waiting }}</span>
     </template>
   </TabBar>
-  <component :is="views[tab]" />
+  <component :is="views[desk.handoverTab.value]" />
 </template>
 
 <style scoped>

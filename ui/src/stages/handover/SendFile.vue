@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import PickList from "../../desk/widgets/PickList.vue";
 import { computed, onMounted, ref } from "vue";
 import type { Schema } from "../../api/client";
 import { whenText } from "../../model/units";
@@ -17,6 +18,9 @@ const { act } = useActing();
 const way = ref("");
 
 const chosen = computed(() => sendings.hosts.find((h) => h.key === host.value) ?? sendings.hosts[0]);
+/** What comes first is taken where nothing else is chosen. */
+const hosts = computed(() => sendings.hosts.map((h, i) => ({ value: i === 0 ? "" : h.key, name: h.name })));
+const ways = computed(() => (chosen.value?.ways ?? []).map((w, i) => ({ value: i === 0 ? "" : w.key, name: w.name })));
 const mine = computed(() => sendings.list.filter((s) => s.mixdown === props.file.id).slice(0, 5));
 onMounted(() => sendings.findHosts().catch(tell));
 
@@ -52,17 +56,11 @@ function words(s: Schema["Sent"]): string {
   <form v-if="asking" class="ask" @submit.prevent="chosen && send(chosen.key, chosen.ways.length ? way : undefined)">
     <label>
       <span>Send it to</span>
-      <select v-model="host" class="plain-select" aria-label="Where to send it">
-        <option v-for="h in sendings.hosts" :key="h.key" :value="h.key === sendings.hosts[0]?.key ? '' : h.key">
-          {{ h.name }}
-        </option>
-      </select>
+      <PickList v-model="host" label="Where to send it" :options="hosts" />
     </label>
     <label v-if="chosen?.ways.length">
       <span>which</span>
-      <select v-model="way" class="plain-select" aria-label="How it takes it">
-        <option v-for="(w, i) in chosen.ways" :key="w.key" :value="i === 0 ? '' : w.key">{{ w.name }}</option>
-      </select>
+      <PickList v-model="way" label="How it takes it" :options="ways" />
     </label>
     <p v-if="chosen?.key === 'practice'" class="soft">
       It stands for a host outside, to try sending with: nothing leaves this machine.

@@ -1,0 +1,32 @@
+import { nextTick } from "vue";
+import type { DeskContext } from "../state/context";
+
+/** What in the panel can have the focus. */
+const REACHED =
+  'button:not(:disabled), input:not(:disabled), select, textarea, a[href], [tabindex]:not([tabindex="-1"])';
+
+/** Where the focus was on either side. */
+let outside: HTMLElement | undefined;
+
+/** From what is chosen into its panel, and back to it. */
+export function cross(desk: DeskContext): void {
+  const panel = () => document.querySelector<HTMLElement>("aside.panel");
+  const now = document.activeElement as HTMLElement | null;
+  if (now && panel()?.contains(now)) return back(desk);
+  outside = now && now !== document.body ? now : undefined;
+  desk.panelOpen.value = true;
+  void nextTick(() => {
+    const there = panel();
+    const first = there?.querySelector<HTMLElement>(".first-focus, [role=tab][aria-selected=true]");
+    (first ?? there?.querySelector<HTMLElement>(REACHED) ?? there)?.focus();
+  });
+}
+
+/** Back to what is chosen, or to where one came from. */
+function back(desk: DeskContext): void {
+  const { selection } = desk;
+  const clip = selection.clips[0] && document.querySelector<HTMLElement>(`[data-clip="${selection.clips[0]}"]`);
+  const track = document.querySelector<HTMLElement>(`[data-card="${selection.track}"] .name`);
+  const there = clip || (outside?.isConnected ? outside : undefined) || track;
+  (there ?? document.querySelector<HTMLElement>(".lanes"))?.focus();
+}

@@ -1,0 +1,9 @@
+import type { DeskContext } from "./state/context";
+
+/** Shows what would make room for speech in the whole session. */
+export function makeRoom(desk: DeskContext): void {
+  desk.panelOpen.value = true;
+  desk.stage.value = "balance";
+  desk.balanceTab.value = "room";
+  desk.rooming.value = true;
+}
