@@ -255,7 +255,7 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 			check("details", panel)
 		}
 		if stage == "Balance" {
-			w.Press("Even out voices…")
+			w.Press("Voices")
 			w.Until(`document.querySelectorAll("aside tbody tr").length === 5`)
 			w.Settle()
 			check("evening out", panel)

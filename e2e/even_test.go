@@ -28,7 +28,7 @@ func TestVoicesAreEvenedOutAfterTheyWereListed(t *testing.T) {
 	w.Drop(x, y, files...)
 	w.Until(`document.querySelectorAll(".clip").length === 3`)
 	w.Press("Balance")
-	w.Press("Even out voices…")
+	w.Press("Voices")
 	w.Until(`document.querySelectorAll("aside tbody tr").length === 3`)
 	row := func(i int) []float64 {
 		return Eval[[]float64](w, fmt.Sprintf(`[...[...document.querySelectorAll("aside tbody tr")].find(r => r.innerText.includes("Speaker %d")).querySelectorAll(".figures")].map(e => Number(e.innerText.replace("−", "-")))`, i+1))

@@ -332,7 +332,7 @@ func TestAPartOfThePageThatDoesNotComeIsSaidAndFilesAreSentAllTheSame(t *testing
 	w.Press("Hand over")
 	w.UntilText("This part of the page did not come")
 	w.Press("Balance")
-	w.Until(`document.querySelector("aside[aria-label='balance panel'] h2")`)
+	w.Until(`document.querySelector("aside[aria-label='Balance panel'] h2")`)
 
 	// The script that sends files comes late.
 	x, y := w.Find(".lanes").At(0.6, 0.9)

@@ -98,6 +98,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Until(`document.querySelectorAll(".miss").length === 2 && !document.querySelector("[data-lead=typical]").innerText.includes("≈")`)
 	w.Click(`[aria-label^="Harbour theme, bed"] .head`)
 	clickRuler(w, 0.35)
+	w.Press("Room")
 	w.Press("Make room for speech…")
 	w.Until(`document.querySelectorAll(".room li").length > 1 && !document.querySelector(".miss")`)
 	w.Click(`.room li:nth-child(2) input`)

@@ -67,6 +67,6 @@ func (k *Kind) Open(w *Window, title string) string {
 	id := k.Copy(w, title)
 	w.Go("/episodes/" + id)
 	w.untilClips(k.clips)
-	w.Until(`document.querySelector("aside[aria-label='balance panel'] h2")`) // with it, all of the show is brought into sight
+	w.Until(`document.querySelector("aside[aria-label='Balance panel'] h2")`) // with it, all of the show is brought into sight
 	return id
 }

@@ -53,6 +53,7 @@ func TestWhatIsLeftBeforeItsAnswerChangesNothing(t *testing.T) {
 	w.Until(`document.querySelector("[data-lead=typical]") && !document.querySelector("[data-lead=typical]").innerText.startsWith("≈")`)
 	lead := Eval[string](w, `document.querySelector(".lead-card .numbers").innerText`)
 	letGo = gate.Hold("GET", "/room")
+	w.Press("Room")
 	w.Press("Make room for speech…")
 	require.Eventually(t, func() bool { return gate.Count("GET", "/room") > 0 }, patience, tick)
 	w.Press("Arrange")
@@ -61,6 +62,7 @@ func TestWhatIsLeftBeforeItsAnswerChangesNothing(t *testing.T) {
 	assert.Equal(t, lead, Eval[string](w, `document.querySelector(".lead-card .numbers").innerText`))
 	// It would have been drawn otherwise, and is so while it is looked at.
 	w.Press("Balance")
+	w.Press("Room")
 	w.Press("Make room for speech…")
 	w.Until(fmt.Sprintf(`document.querySelector(".lead-card .numbers").innerText !== %q`, lead))
 	w.Press("Check")
@@ -222,6 +224,7 @@ func TestWhatIsShownGoesWhenItIsOver(t *testing.T) {
 	w.Until(`document.querySelectorAll(".lane").length === 3`)
 	// A box whose change is refused shows what is.
 	w.Press("Balance")
+	w.Press("Room")
 	w.Click(`[aria-label="Track Music 1"] .name`)
 	w.Click(`.el-switch:has([aria-label="Make way for speech"])`)
 	w.Press("More settings")

@@ -27,6 +27,7 @@ func TestATrackIsTreatedAsItsCurveSaysAndHeardSo(t *testing.T) {
 	t.Parallel()
 	w, episode, _ := withNumbered(t, "Treated")
 	w.Press("Balance")
+	w.Press("Treatment")
 	w.Click(`[aria-label="Track Music 1"] .name`)
 	w.UntilText("makes loud things softer")
 	tickStage(w, "Compressor")
@@ -129,6 +130,7 @@ func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testi
 	t.Parallel()
 	w, episode, _ := withNumbered(t, "Drawn threshold")
 	w.Press("Balance")
+	w.Press("Treatment")
 	w.Click(`[aria-label="Track Music 1"] .name`)
 	w.UntilText("makes loud things softer")
 	tickStage(w, "Compressor")
@@ -179,6 +181,7 @@ func withVoice(t *testing.T, title string) (w *Window, episode string) {
 	w.Hear()
 	episode = withOneVoice.Open(w, title)
 	w.Press("Balance")
+	w.Press("Treatment")
 	w.Click(`.card .name`)
 	w.Until(`document.querySelector("aside [aria-label='Name under which the show keeps this treatment'], aside .starts")`)
 	return w, episode

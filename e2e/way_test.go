@@ -104,6 +104,7 @@ func TestMusicMakesWayAndFollowsTheHandThatMovesTheVoice(t *testing.T) {
 	assert.Equal(t, []float64{-1, -1, 0}, Eval[[]float64](w, hatched))
 
 	w.Click(fmt.Sprintf(`[aria-label="Track %s"] .name`, trackOf(d, session.Music).Name))
+	w.Press("Room")
 	w.Click(`aside .el-switch`)
 	d = untilKept(w, episode, func(d session.Document) bool { return trackOf(d, session.Music).Way.On })
 	w.Until(`!document.querySelector(".miss")`)
@@ -148,12 +149,14 @@ func TestMusicMakesWayAndFollowsTheHandThatMovesTheVoice(t *testing.T) {
 	assert.InDelta(t, 0, level(last+way.Up.Frames()+audio.Second/5), 0.1)
 
 	// What acts on it is said by name.
+	w.Press("Level")
 	w.Click(".row:has(.card.music) .clip .head")
 	clickAt := Eval[float64](w, fmt.Sprintf(`%d / %d / 60`, first+audio.Second, audio.Second))
 	clickRuler(w, clickAt*60/Eval[float64](w, `document.querySelector(".lane").clientWidth / `+fmt.Sprint(perPixel)))
 	w.Until(fmt.Sprintf(`[...document.querySelectorAll("aside dl div")].some(r => r.innerText.startsWith("Makes way for %s"))`, trackOf(d, session.Voice).Name))
 
 	// Without it, at one key.
+	w.Press("Room")
 	w.Key("6")
 	w.Until(`document.querySelector("aside [aria-pressed=true]")?.innerText.startsWith("Heard without it")`)
 	w.Key("6")
@@ -184,6 +187,7 @@ func TestAMissIsGoneToAndRoomIsMade(t *testing.T) {
 	w.Do(chromedp.MouseEvent(chromedp.MouseMoved, x, y))
 	w.Until(`document.querySelector(".tag")?.innerText.includes("leads by")`)
 
+	w.Press("Room")
 	w.Press("Make room for speech…")
 	w.Until(`document.querySelectorAll(".room li").length === 1`)
 	w.Until(`!document.querySelector(".miss")`) // it is shown before it is made
@@ -197,6 +201,7 @@ func TestAMissIsGoneToAndRoomIsMade(t *testing.T) {
 	w.Press("Leave it")
 	w.Until(`document.querySelector(".miss")`)
 	assert.False(t, trackOf(desk(t, episode).Document, session.Music).Way.On, "nothing has been done")
+	w.Press("Room")
 	w.Press("Make room for speech…")
 	w.Until(`document.querySelectorAll(".room li").length === 1`)
 	w.Press("Make room")

@@ -46,7 +46,8 @@ type inHistory struct {
 
 // inUndo is the step back, which can be meant for one gesture.
 type inUndo struct {
-	inHistory
+	InEpisode
+	Base    int64  `query:"base" minimum:"0" doc:"The version that it is meant for; left out: whichever there is"`
 	Gesture string `query:"gesture" maxLength:"100" doc:"Only if the last step is one of this gesture, and as if it had never been begun"`
 }
 

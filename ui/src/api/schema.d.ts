@@ -3096,6 +3096,8 @@ export interface components {
              * @description Left out: to the end of the sound
              */
             length?: number;
+            /** @description Among the clips of the track that begin there or later it comes in the order of names, behind the one before it; those after it move later */
+            lined?: boolean;
             /** @description Left out: what the sound is called */
             name?: string;
             /**
@@ -7218,11 +7220,15 @@ export interface operations {
     undo: {
         parameters: {
             query?: {
+                /** @description The version that it is meant for; left out: whichever there is */
+                base?: number;
                 /** @description Only if the last step is one of this gesture, and as if it had never been begun */
                 gesture?: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                episode: string;
+            };
             cookie?: never;
         };
         requestBody?: never;

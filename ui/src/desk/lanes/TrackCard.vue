@@ -4,6 +4,7 @@ import { computed, nextTick, ref, useTemplateRef } from "vue";
 import type { Schema } from "../../api/client";
 import { isTreated } from "../../drawing/reduction";
 import { useSession } from "../../stores/session";
+import NameField from "../widgets/NameField.vue";
 import { useDeskContext } from "../state/context";
 import { useTrackOrder } from "./trackOrder";
 import TrackControls from "./TrackControls.vue";

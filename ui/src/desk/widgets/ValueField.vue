@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, nextTick, ref, useId, useTemplateRef } from "vue";
+import { computed, ref, useId, useTemplateRef } from "vue";
 
 /** A number that can be typed, in whatever form its parser reads. What cannot be read is said beside it, and stays to be mended. */
 const props = defineProps<{
@@ -31,9 +31,9 @@ function take(): boolean {
   return true;
 }
 
-/** The focus stays where one typed, as the value does. */
+/** The keys are those of the desk again, unless there is something to be mended. */
 function enter(): void {
-  if (take()) void nextTick(() => field.value?.select());
+  if (take()) field.value?.blur();
 }
 
 function leave(event: KeyboardEvent): void {

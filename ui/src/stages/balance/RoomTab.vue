@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, nextTick, useTemplateRef, watch } from "vue";
+import { computed, nextTick, onBeforeUnmount, useTemplateRef, watch } from "vue";
 import { useDeskContext } from "../../desk/state/context";
 import { figure } from "../../model/units";
 import { useBalance } from "../../stores/balance";
@@ -21,6 +21,7 @@ const said = computed(() => {
     missed.value === 0 ? "no place misses" : missed.value === 1 ? "one place misses" : `${missed.value} places miss`;
   return `The voice leads by ${figure(typical)} LU, at its lowest by ${figure(lowest ?? 0)}; ${places} what is aimed at.`;
 });
+onBeforeUnmount(() => (desk.rooming.value = false));
 // Asked for from elsewhere, it opens where it is seen.
 watch(
   () => desk.rooming.value,
