@@ -291,6 +291,10 @@ func TestNoViewHasASeriousFaultForThoseWhoCannotSeeOrUseAPointer(t *testing.T) {
 
 	withTwoClips(t, w, "To be treated")
 	w.Press("Balance")
+	w.Press("Room")
+	w.Settle()
+	check("room for speech", panel)
+	w.Press("Treatment")
 	w.Click(`[aria-label="Track Voice 1"] .name`)
 	w.ClickOn(`document.querySelectorAll("aside label.stage input")[3]`)
 	w.Until(`document.querySelector("aside [data-mark]")`)

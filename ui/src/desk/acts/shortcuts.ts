@@ -14,6 +14,9 @@ const ANSWERS = 'button, a, label, summary, [role="switch"], [role="combobox"], 
 const SLIDES = '[role="slider"], [role="tab"], input[type="radio"], [role="combobox"]';
 const ALONG = ["ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End", "PageUp", "PageDown"];
 
+/** Keys that go on while they are held. */
+const GOES_ON = [...ALONG, ",", ".", "+", "-"];
+
 /** Lets keys do the acts of the desk. */
 export function useShortcuts(desk: DeskContext): void {
   const acts = actList(desk);
@@ -28,7 +31,9 @@ export function useShortcuts(desk: DeskContext): void {
         };
       }
     }
-    return createKeybindingsHandler(bindings);
+    return createKeybindingsHandler(bindings, {
+      ignore: (e) => e.isComposing || (e.repeat && !GOES_ON.includes(e.key)),
+    });
   });
 
   /**
@@ -50,8 +55,7 @@ export function useShortcuts(desk: DeskContext): void {
   for (const end of ["pointerup", "pointercancel"] as const)
     useEventListener(window, end, () => (pressing = false), first);
   useEventListener(window, "focusin", (event: FocusEvent) => {
-    if (pressing) touched = (event.target as Element).closest(ANSWERS);
-    else if (!touched?.contains(event.target as Element)) touched = null;
+    if (!pressing && !touched?.contains(event.target as Element)) touched = null;
   });
 
   function isTheirs(event: KeyboardEvent): boolean {

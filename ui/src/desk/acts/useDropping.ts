@@ -45,6 +45,8 @@ export function useDropping(
   const sounds = useSounds();
   const uploads = useUploads();
   const dropping = ref<Dropping>();
+  /** Whether it was over the place for several when it moved last: that is gone from the page by the time it is dropped. */
+  let lined = false;
 
   /** Whether something is for the desk; a text that is dragged within a field is not. */
   function isOurs(data: DataTransfer | null): boolean {
@@ -63,12 +65,11 @@ export function useDropping(
     if (!isOurs(event.dataTransfer)) return;
     event.preventDefault(); // otherwise the browser would leave the page and open the file
     const { types, items } = event.dataTransfer!;
-    const lined = isOver(event, LINED);
+    lined = isOver(event, LINED);
     dropping.value = types.includes("Files") ? { files: items.length, lined } : undefined;
   }
 
   function drop(event: DragEvent): void {
-    const lined = isOver(event, LINED);
     dropping.value = undefined;
     const data = event.dataTransfer;
     if (!data || !isOurs(data)) return;

@@ -24,6 +24,8 @@ const props = defineProps<{ track: Schema["Track"]; index: number }>();
 const SMALL_CARD = 72;
 /** The height of clips on a track that is folded small. */
 const FOLDED_CLIP = 20;
+/** Pixels that the length of a stretch needs. */
+const LABEL = 52;
 const session = useSession();
 const desk = useDeskContext();
 
@@ -90,7 +92,8 @@ const range = computed(() => {
 const rangeNamed = computed(() => {
   const r = range.value;
   const first = session.document?.tracks.find((t) => !r?.tracks || r.tracks.includes(t.id));
-  return r && first?.id === props.track.id && (r.to - r.from) / desk.time.laid.scale > 44;
+  if (!r || first?.id !== props.track.id) return undefined;
+  return (r.to - r.from) / desk.time.laid.scale > LABEL ? "inside" : "beside";
 });
 
 function menu(event: MouseEvent): void {
@@ -166,7 +169,7 @@ function menu(event: MouseEvent): void {
           :style="{ ...span(g.start, g.start + g.length), height: `${clipHeight}px` }"
         ></div>
         <div v-if="range" class="range" :style="span(range.from, range.to)">
-          <span v-if="rangeNamed" class="figures">{{ lengthText(range.to - range.from) }}</span>
+          <span v-if="rangeNamed" class="figures" :class="rangeNamed">{{ lengthText(range.to - range.from) }}</span>
         </div>
         <template v-for="p in desk.proposed.value" :key="p.from">
           <div
@@ -231,7 +234,6 @@ function menu(event: MouseEvent): void {
 }
 .range span {
   position: absolute;
-  right: 2px;
   bottom: 2px;
   padding: 0 4px;
   border-radius: var(--radius-small);
@@ -239,6 +241,12 @@ function menu(event: MouseEvent): void {
   font-size: var(--type-note);
   line-height: 14px;
   white-space: nowrap;
+}
+.range .inside {
+  right: 2px;
+}
+.range .beside {
+  left: calc(100% + 2px);
 }
 .ghost {
   position: absolute;
