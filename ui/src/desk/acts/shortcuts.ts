@@ -43,19 +43,19 @@ export function useShortcuts(desk: DeskContext): void {
   let touched: Element | null = null;
   let pressing = false;
   const first = { capture: true };
-  useEventListener(
-    window,
-    "pointerdown",
-    (event: PointerEvent) => {
-      pressing = true;
-      touched = (event.target as Element).closest(ANSWERS);
-    },
-    first,
-  );
-  for (const end of ["pointerup", "pointercancel"] as const)
-    useEventListener(window, end, () => (pressing = false), first);
+  const press = (event: PointerEvent) => {
+    const at = event.target as Element;
+    pressing = true;
+    if (!at.closest(".el-popper")) touched = at.closest(ANSWERS); // a list that was opened by a touch
+  };
+  // What a press gives the focus to has it by the next frame.
+  const release = () => void requestAnimationFrame(() => (pressing = false));
+  useEventListener(window, "pointerdown", press, first);
+  useEventListener(window, ["pointerup", "pointercancel"], release, first);
   useEventListener(window, "focusin", (event: FocusEvent) => {
-    if (!pressing && !touched?.contains(event.target as Element)) touched = null;
+    const at = event.target as Element;
+    if (pressing) touched ??= at.closest(ANSWERS);
+    else if (!touched?.contains(at)) touched = null;
   });
 
   function isTheirs(event: KeyboardEvent): boolean {
