@@ -203,7 +203,7 @@ func BenchmarkFaderHeard(b *testing.B) {
 // kept is the document once all edits have been answered.
 func kept(b *testing.B, w *e2e.Window, house *running.House, episode string) session.Document {
 	b.Helper()
-	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 	doc, _, err := house.Store.Document(ctx, episode)
 	require.NoError(b, err)
 	return doc

@@ -47,7 +47,7 @@ func BenchmarkEditInAWindow(b *testing.B) {
 			move := func() {
 				w.Key(".")
 				version++
-				w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+				w.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 				require.Eventually(b, func() bool {
 					_, now, err := house.Store.Document(ctx, e.ID)
 					return err == nil && now == version

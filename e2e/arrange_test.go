@@ -338,7 +338,7 @@ func TestTheMenuOfAClipRepeatsLoopsSilencesAndShowsIt(t *testing.T) {
 
 	w.Key(kb.Escape)
 	menuAt(music+" .head", 0.5)
-	w.Press("Loop to a length…")
+	w.Press("Fill a length…")
 	answer(w, "1:30", "Fill it")
 	d = untilKept(w, episode, func(d session.Document) bool { return d.Length() == 90*second })
 	assert.NotEmpty(t, d.Tracks[1].Crossings())
@@ -532,7 +532,7 @@ func TestTheHistoryNamesEveryStepAndGoesToAnyOfThem(t *testing.T) {
 	assert.Equal(t, "Return to “Two down”", desk(t, episode).Undo)
 	w.Press("Undo")
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[0].Clips) == 0 })
-	w.Press("Forget the version Two down")
+	w.Press("Remove the version Two down")
 	w.Until(`!document.querySelector('[aria-label="Return to Two down"]')`)
 	assert.Empty(t, get[[]store.NamedVersion](t, "/api/episodes/"+episode+"/versions"))
 }

@@ -265,7 +265,7 @@ func TestTwoVersionsAreHeardAsLoudWithoutAClickAndComparedBlind(t *testing.T) {
 	w.Until(`document.querySelector(".now").innerText >= "0:03.00"`)
 	now := Eval[float64](w, loud)
 	Eval[bool](w, `(window.__from = window.__heard.length, true)`)
-	w.Press("Then")
+	w.Press("Before")
 	at := Eval[int](w, `window.__heard.length`)
 	w.Until(fmt.Sprintf(`window.__heard.length > %d + 400`, at))
 	assert.InDelta(t, now, Eval[float64](w, loud), 0.7, "both as loud, though one is 9 dB softer")

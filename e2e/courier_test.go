@@ -43,6 +43,6 @@ func TestEventsComeAlsoWhereWindowsCannotShareAThread(t *testing.T) {
 		require.Eventually(t, func() bool { return gate.Streams() == 1 }, patience, tick, name)
 		change(t, episode, map[string]any{"type": "add-track", "part": "effect"})
 		w.Until(`document.querySelectorAll(".lane").length === 3`)
-		w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+		w.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 	}
 }

@@ -61,7 +61,7 @@ func TestFilesThatCannotBeTakenInAreNamedAndChangeNothing(t *testing.T) {
 	w.UntilText("Nothing at all.wav: The file is empty.")
 	assert.Equal(t, string(before.Document.JSON()), string(desk(t, episode).Document.JSON()))
 	for _, name := range []string{"Notes on fog.mp3", "Nothing at all.wav"} {
-		w.Press("Put the message about " + name + " away")
+		w.Press("Close the message about " + name)
 		w.Until(fmt.Sprintf(`!document.body.innerText.includes(%q)`, name))
 	}
 }
@@ -192,7 +192,7 @@ func TestASelectedRangeIsLoopedAndMixedDown(t *testing.T) {
 	assert.InDelta(t, 6, seen[1], 0.25)
 
 	w.Press("Hand over")
-	w.Press("Selected range")
+	w.Press("Chosen stretch")
 	pressMixDown(w)
 	w.Until(`document.querySelectorAll("aside li").length === 1`)
 	list := get[[]handover.Mixdown](t, "/api/episodes/"+episode+"/mixdowns")

@@ -108,7 +108,7 @@ func TestTheServerAwayForTenSecondsInTheMiddleOfADragLosesNothing(t *testing.T) 
 	for i := 1.0; i <= 4; i++ {
 		mouse(input.DispatchMouseEventTypeMouseMoved, x+(end-x)*i/10, y)
 	}
-	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 	line.Cut()
 	for i := 5.0; i <= 8; i++ {
 		mouse(input.DispatchMouseEventTypeMouseMoved, x+(end-x)*i/10, y)
@@ -150,7 +150,7 @@ func TestAnEpisodeRemovedUnderAnOpenWindowIsSaid(t *testing.T) {
 		window.base = line.Address
 		window.Go("/episodes/" + episode)
 		window.Until(`document.querySelectorAll(".lane").length === 2`)
-		window.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+		window.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 		if when != "while it is open" {
 			line.Cut()
 			window.UntilText("Connection lost")
@@ -323,7 +323,7 @@ func TestTheDatabaseKilledUnderAnOpenDeskLosesNoEdit(t *testing.T) {
 		assert.Equal(t, round%2 == 0, doc.Tracks[1].Mute)
 		w.Until(fmt.Sprintf(`document.querySelectorAll(".ruler .flag").length === %d`, 2*(round+1)))
 	}
-	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 }
 
 func TestADeskStaysWhenTheConnectionIsLostWhileTheRestOfItLoads(t *testing.T) {

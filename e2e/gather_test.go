@@ -60,11 +60,11 @@ func TestSeveralTakesOfOnePlaceAreHeardSwappedAndDiscarded(t *testing.T) {
 	w.Press("Undo")
 	untilKept(w, episode, func(session.Document) bool { return onTrack() == "Voice 1, take 2" })
 
-	// Discard and go again, from the same place.
+	// Remove and go again, from the same place.
 	w.Press("To the start")
 	w.Click(`footer [aria-label="Record"]`)
 	take(1)
-	w.Press("Discard and go again")
+	w.Press("Remove and go again")
 	take(1)
 	untilKept(w, episode, func(session.Document) bool { return onTrack() == "Voice 1, take 4" })
 	list := takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 4 })
@@ -72,14 +72,14 @@ func TestSeveralTakesOfOnePlaceAreHeardSwappedAndDiscarded(t *testing.T) {
 	for _, v := range list {
 		assert.Equal(t, list[0].Begins, v.Begins)
 	}
-	w.Press("1 discarded take")
+	w.Press("1 removed take")
 	w.Press("Take take 3 back")
 	untilKept(w, episode, func(session.Document) bool { return onTrack() == "Voice 1, take 3" })
 	// Stopped with discard while it is recorded.
 	w.Press("To the start")
 	w.Click(`footer [aria-label="Record"]`)
 	untilRecorded(w, 1)
-	w.Press("Stop and discard")
+	w.Press("Stop and remove")
 	takesOf(t, base, episode, func(l []takes.TakeStatus) bool { return len(l) == 5 && l[0].State == "discarded" })
 	assert.Equal(t, "Voice 1, take 3", onTrack())
 	w.Press("Delete take 5 for good")

@@ -117,7 +117,7 @@ func TestAHouseSoundIsTakenFromAnEpisodeEditedAndBroughtAlong(t *testing.T) {
 	source := copyOf(w, demo.EpisodeTitle, "To be taken from", nil)
 	w.Go("/")
 	w.UntilText("To be taken from")
-	w.Press("Keep the layout of To be taken from as house sound")
+	w.Press("Save the layout of To be taken from as house sound")
 	w.UntilText("What every episode has")
 	w.UntilText("Interview (Keeper)")
 	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")

@@ -124,7 +124,7 @@ func TestEightTabsOfABrowserHearOfEverythingOverOneStream(t *testing.T) {
 	for i, tab := range tabs {
 		tab.Go("/episodes/" + episodes[i%pairs])
 		tab.Until(`document.querySelectorAll(".lane").length === 2`)
-		tab.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+		tab.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 	}
 	require.Eventually(t, func() bool { return gate.Streams() == 1 }, patience, tick)
 	for i, tab := range tabs[:pairs] {
@@ -159,7 +159,7 @@ func TestAScriptWrittenElsewhereMeanwhileIsShownBesideOnesOwn(t *testing.T) {
 	w.Click(`textarea[aria-label="Script"]`)
 	letGo := gate.Hold("PATCH", "/script")
 	w.Key("Mine")
-	w.UntilText("Keeping…")
+	w.UntilText("Saving…")
 	theirs("Theirs")
 	letGo()
 	w.UntilText("The script was changed elsewhere while you wrote.")
@@ -250,7 +250,7 @@ func TestTypingIsKeptWhereOneLeavesAtOnceAndWhereItFailsAtFirst(t *testing.T) {
 	assert.Equal(t, "Two blasts", script())
 	gate.Clear()
 	require.Eventually(t, func() bool { return script() == "Two blasts, every forty seconds" }, patience, tick)
-	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 }
 
 func TestThePageAsksBeforeItIsClosedWhileSomethingWaits(t *testing.T) {
@@ -308,7 +308,7 @@ func TestThePageAsksBeforeItIsClosedWhileSomethingWaits(t *testing.T) {
 	}
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 1 })
 	w.Until(`document.querySelectorAll(".clip").length === 3`)
-	w.Until(`!document.body.innerText.includes("Keeping…")`)
+	w.Until(`!document.body.innerText.includes("Saving…")`)
 	assert.False(t, leave(), "nothing waits any more")
 }
 

@@ -102,7 +102,7 @@ func clipNamed(t testing.TB, d session.Document, name string) (track session.Tra
 // untilKept waits until all edits have been answered and gives the document.
 func untilKept(w *Window, episode string, condition func(session.Document) bool) session.Document {
 	w.t.Helper()
-	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+	w.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 	deadline := time.Now().Add(patience)
 	for {
 		d := desk(w.t, episode).Document

@@ -100,7 +100,7 @@ func TestAnOutageInTheMiddleOfEverythingLosesNothing(t *testing.T) {
 				mouse(input.DispatchMouseEventTypeMouseMoved, from+(to-from)*i/10, top)
 			}
 			w.UntilText("your changes wait…")
-			assert.NotContains(t, Eval[string](w, `document.querySelector(".kept").innerText`), "All changes kept")
+			assert.NotContains(t, Eval[string](w, `document.querySelector(".kept").innerText`), "All changes saved")
 			mouse(input.DispatchMouseEventTypeMouseMoved, to, top)
 			mouse(input.DispatchMouseEventTypeMouseReleased, to, top)
 			w.Click(`textarea[aria-label="Script"]`)
@@ -111,7 +111,7 @@ func TestAnOutageInTheMiddleOfEverythingLosesNothing(t *testing.T) {
 			w.Until(fmt.Sprintf(`performance.now() - %v > 3000`, away))
 			outage.end(p, line)
 
-			w.Until(`document.querySelector(".kept").innerText.startsWith("All changes kept")`)
+			w.Until(`document.querySelector(".kept").innerText.startsWith("All changes saved")`)
 			require.Eventually(t, func() bool {
 				_, _, c := clipNamed(t, document(), "Keeper at the door")
 				return c.Start.Seconds() > 25 && c.Start.Seconds() < 35

@@ -105,7 +105,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.UntilText("makes no way for speech")
 	w.Settle()
 	keep("balance-room")
-	w.Press("Leave it")
+	w.Press("Cancel")
 	w.Press("Check")
 	w.Until(`document.querySelectorAll("aside [data-kind]").length === 7`)
 	w.Click(`[data-kind="covered"] .head`)
@@ -218,7 +218,7 @@ func pictureComparison(w *Window, keep func(string)) {
 	w.Type(`[aria-label="Fader of Presenter in dB"]`, "0")
 	choose(w, "Compare with", "Before the first step")
 	w.Until(`document.querySelector(".differs")`)
-	w.Press("Then")
+	w.Press("Before")
 	w.Settle()
 	keep("check-compare")
 }

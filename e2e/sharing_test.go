@@ -117,12 +117,12 @@ func TestAFinishedFileIsHeardByAListenerInAnotherBrowserUntilItIsWithdrawn(t *te
 
 	w.Press("Files")
 	w.Click(`[aria-label^="Remove Harbour Hours"]`)
-	w.UntilText("heard behind a link. Withdraw the link under Share first")
+	w.UntilText("heard behind a link. End the link under Share first")
 	w.Press("Share")
-	w.Press("Withdraw")
-	w.UntilText("1 withdrawn")
+	w.Press("End the link")
+	w.UntilText("1 ended")
 	listener.Go(page)
-	arrives(listener, "This page has been withdrawn")
+	arrives(listener, "This page has ended")
 }
 
 func TestAnEpisodeIsPublishedInTheFeedOfItsShowAndWithdrawn(t *testing.T) {
@@ -165,8 +165,8 @@ func TestAnEpisodeIsPublishedInTheFeedOfItsShowAndWithdrawn(t *testing.T) {
 	require.NoError(t, err)
 	noSeriousFault(t, w, string(axe), "feed")
 
-	w.Press("Withdraw it")
-	w.UntilText("Withdrawn from the feed.")
+	w.Press("Take it out of the feed")
+	w.UntilText("Taken out of the feed.")
 	assert.Empty(t, inFeed())
 	w.Choose("#feed-later", "At")
 	w.Focus(`[aria-label="Time of publication"]`)
@@ -196,7 +196,7 @@ func TestAnArchiveIsOpenedFromTheShelf(t *testing.T) {
 	w.Do(chromedp.SetUploadFiles(`[aria-label="Archives to open"]`, []string{wrong, good}))
 	w.UntilText("wrong.zip: This is no archive of an episode, or it is not whole")
 	w.Until(`[...document.querySelectorAll("main li .name")].some(e => e.innerText === "From the shelf")`)
-	w.Click(`[aria-label^="Put the message about wrong.zip away"]`)
+	w.Click(`[aria-label="Close the message about wrong.zip"]`)
 	w.Until(`!document.body.innerText.includes("wrong.zip")`)
 	w.Click("main li a")
 	w.Until(`document.querySelectorAll(".clip").length === 9`)

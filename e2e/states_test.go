@@ -164,10 +164,10 @@ func TestAMessageThatWasPutAwayStaysAway(t *testing.T) {
 	w.UntilText("This is not a sound file that Ruvel can read")
 	// It cannot be put away just now: it stays, and that is said.
 	gate.Answer(1, "POST", "/put-away", 502, "text/html", "<h1>Bad Gateway</h1>")
-	w.Press("Put the message about Notes on tides.mp3 away")
+	w.Press("Close the message about Notes on tides.mp3")
 	w.Until(`document.querySelector(".el-message")`)
 	w.UntilText("This is not a sound file that Ruvel can read")
-	w.Press("Put the message about Notes on tides.mp3 away")
+	w.Press("Close the message about Notes on tides.mp3")
 	w.Until(`!document.body.innerText.includes("This is not a sound file that Ruvel can read")`)
 	w.Go("/episodes/" + episode)
 	w.Press("Gather")

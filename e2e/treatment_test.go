@@ -35,9 +35,9 @@ func TestATrackIsTreatedAsItsCurveSaysAndHeardSo(t *testing.T) {
 	usual := session.Usual()
 	usual.Compressor.On = true
 	assert.Equal(t, usual, d.Tracks[0].Treatment, "it begins with what is usual")
-	w.Type(`[aria-label="Over, typed"]`, "-26")
-	w.Type(`[aria-label="Ratio, typed"]`, "2")
-	w.Type(`[aria-label="Knee, typed"]`, "0")
+	w.Type(`[aria-label="Compressor threshold, typed"]`, "-26")
+	w.Type(`[aria-label="Compressor ratio, typed"]`, "2")
+	w.Type(`[aria-label="Compressor knee, typed"]`, "0")
 	d = untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Knee == 0 })
 	c := d.Tracks[0].Treatment.Compressor
 	assert.Equal(t, []any{audio.DB(-26), 2.0}, []any{c.Threshold, c.Ratio})
@@ -51,7 +51,7 @@ func TestATrackIsTreatedAsItsCurveSaysAndHeardSo(t *testing.T) {
 	choose(w, "What the compressor goes by", "goes by peaks")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Detector == session.Peaks })
 	assert.InDelta(t, want, float64(listen(t, episode, 10*audio.Second, 11*audio.Second)[1][9000]), 1e-4)
-	w.Type(`[aria-label="Ratio, typed"]`, "1")
+	w.Type(`[aria-label="Compressor ratio, typed"]`, "1")
 	w.UntilText("At 1:1 it does nothing yet.")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Ratio == 1 })
 	assert.InDelta(t, 0.5, float64(listen(t, episode, 10*audio.Second, 11*audio.Second)[1][9000]), 1e-6)
@@ -72,7 +72,7 @@ func TestATrackIsTreatedAsItsCurveSaysAndHeardSo(t *testing.T) {
 	// The lower threshold of a gate goes along with the upper one, and no setting leaves its range.
 	tickStage(w, "Gate")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Gate.On })
-	w.Type(`[aria-label="Opens at, typed"]`, "-99")
+	w.Type(`[aria-label="Gate threshold, typed"]`, "-99")
 	d = untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Gate.Open == -80 })
 	assert.Equal(t, audio.DB(-80), d.Tracks[0].Treatment.Gate.Close)
 	for range 2 {
@@ -134,8 +134,8 @@ func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testi
 	w.Click(`[aria-label="Track Music 1"] .name`)
 	w.UntilText("makes loud things softer")
 	tickStage(w, "Compressor")
-	w.Type(`[aria-label="Knee, typed"]`, "0")
-	w.Type(`[aria-label="Over, typed"]`, "-3")
+	w.Type(`[aria-label="Compressor knee, typed"]`, "0")
+	w.Type(`[aria-label="Compressor threshold, typed"]`, "-3")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Threshold == -3 })
 	w.Until(`document.querySelector("[data-cause=compressor] b").innerText === "0.0"`)
 	w.Until(tallest(".clip", "took-compressor") + ` === 0`)
@@ -183,7 +183,7 @@ func withVoice(t *testing.T, title string) (w *Window, episode string) {
 	w.Press("Balance")
 	w.Press("Treatment")
 	w.Click(`.card .name`)
-	w.Until(`document.querySelector("aside [aria-label='Name under which the show keeps this treatment'], aside .starts")`)
+	w.Until(`document.querySelector("aside [aria-label='Name of this treatment'], aside .starts")`)
 	return w, episode
 }
 
@@ -200,8 +200,8 @@ func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *t
 	w.Until(`/The gate opens at .* above the room.* Ordinary speech lies at/.test(document.querySelector("[data-why]").innerText)`)
 	w.Until(`/^\d+ % of the speech is over/.test(document.querySelector("[data-over]").innerText.trim())`)
 
-	w.Press("Keep…")
-	w.Type(`[aria-label="Name under which the show keeps this treatment"]`, "The guest’s microphone")
+	w.Press("Save…")
+	w.Type(`[aria-label="Name of this treatment"]`, "The guest’s microphone")
 	w.Until(`!document.querySelector("aside form")`)
 	begin := func(name string) {
 		w.Press("Begin with…")
@@ -237,8 +237,8 @@ func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *t
 	w.Press("Undo")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[2].Treatment.Off() && !d.Tracks[0].Treatment.Off() })
 	w.Press("Begin with…")
-	w.Click(`[aria-label="Forget The guest’s microphone"]`)
-	w.Until(`!document.querySelector("[aria-label^='Forget The guest']")`)
+	w.Click(`[aria-label="Remove The guest’s microphone"]`)
+	w.Until(`!document.querySelector("[aria-label^='Remove The guest']")`)
 }
 
 // withoutAClick says that what was heard from window.__from on, a tone of 600 Hz with pauses, has no step that is not in
@@ -258,8 +258,8 @@ func TestATrackIsHeardWithoutItsTreatmentAsLoudByOneKeyAndWithoutAClick(t *testi
 	t.Parallel()
 	w, episode := withVoice(t, "With and without")
 	tickStage(w, "Compressor")
-	w.Type(`[aria-label="Over, typed"]`, "-32")
-	w.Type(`[aria-label="Ratio, typed"]`, "5")
+	w.Type(`[aria-label="Compressor threshold, typed"]`, "-32")
+	w.Type(`[aria-label="Compressor ratio, typed"]`, "5")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Ratio == 5 })
 	version := get[episodes.Desk](t, "/api/episodes/"+episode).Version
 	// Of the last seconds that were heard: how many dB lie between loud and soft, and the mean power.
@@ -301,7 +301,7 @@ func TestAChosenStretchBecomesASoundThatStandsOverItsOriginal(t *testing.T) {
 	t.Parallel()
 	w, episode := withVoice(t, "Rendered")
 	tickStage(w, "Compressor")
-	w.Type(`[aria-label="Over, typed"]`, "-30")
+	w.Type(`[aria-label="Compressor threshold, typed"]`, "-30")
 	untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.Threshold == -30 })
 	before := listen(t, episode, 5*audio.Second, 7*audio.Second)
 	w.Click(".clip .head")

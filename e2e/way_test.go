@@ -198,7 +198,7 @@ func TestAMissIsGoneToAndRoomIsMade(t *testing.T) {
 	w.Click(".room li input")
 	w.UntilText("Still missed then")
 	w.UntilText("“harbour music” makes no way for speech.")
-	w.Press("Leave it")
+	w.Press("Cancel")
 	w.Until(`document.querySelector(".miss")`)
 	assert.False(t, trackOf(desk(t, episode).Document, session.Music).Way.On, "nothing has been done")
 	w.Press("Room")

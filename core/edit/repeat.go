@@ -112,7 +112,7 @@ func (o LoopClip) apply(d *draft) (string, error) {
 			break
 		}
 	}
-	return "Loop " + quote(c.Name) + " to " + o.Length.String(), nil
+	return "Fill " + o.Length.String() + " with " + quote(c.Name), nil
 }
 
 // loop is after how many frames a clip can begin again, and for how long it crosses with itself then.

@@ -160,9 +160,9 @@ func (p Piece) Fit(pcm audio.PCM, wanted audio.Frames) ([]Fitted, error) {
 	case p.Length > Longest:
 		return nil, problem.New("too-long", "clip", "A piece of up to %v can be fitted; this one is longer.", Longest)
 	case p.Tempo == 0 || len(p.Beats) < 4*p.Bar:
-		return nil, problem.New("no-beat", "clip", "No steady beat was found in this piece, so no join would be sure to fit. Loop it to fill the length, or let it end with a fade.")
+		return nil, problem.New("no-beat", "clip", "No steady beat was found in this piece, so no join would be sure to fit. Fill the length with it again and again, or let it end with a fade.")
 	case wanted > Longest:
-		return nil, problem.New("too-long", "length", "A piece can be brought to up to %v. Loop it to fill more than that.", Longest)
+		return nil, problem.New("too-long", "length", "A piece can be brought to up to %v. Fill more than that with it again and again.", Longest)
 	case wanted < p.shortest():
 		return nil, problem.New("too-short", "length", "With its own beginning and its own ending this piece is at least %v long.", p.shortest())
 	}
@@ -180,7 +180,7 @@ func (p Piece) Fit(pcm audio.PCM, wanted audio.Frames) ([]Fitted, error) {
 		joins = p.without(joins, used)
 	}
 	if len(out) == 0 {
-		return nil, problem.New("no-join", "length", "No two places in this piece are so alike that it could go from one to the other for this length. Loop it, let it end with a fade, or ask for another length.")
+		return nil, problem.New("no-join", "length", "No two places in this piece are so alike that it could go from one to the other for this length. Fill the length with it again and again, let it end with a fade, or ask for another length.")
 	}
 	return out, nil
 }

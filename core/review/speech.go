@@ -199,7 +199,7 @@ func (r *reader) musicEnds() (out []Finding) {
 				From: c.End(), To: said[i].To, Weight: Should, Tracks: []string{t.ID}, Clips: []string{id}, By: (said[i].To - c.End()).Seconds(),
 				Text: fmt.Sprintf("%s ends at %s, %s before the speech over it does, without a fade of a second.", quote(c.Name), moment(c.End()), long(said[i].To-c.End())),
 				Fix: &Fix{
-					"Loop to fill", fmt.Sprintf("%s begins again on its beat until the speech ends, at %s.", quote(c.Name), moment(end)),
+					"Fill the length", fmt.Sprintf("%s begins again on its beat until the speech ends, at %s.", quote(c.Name), moment(end)),
 					edit.LoopClip{Clip: id, Length: end - c.Start},
 				},
 			})

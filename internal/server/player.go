@@ -143,7 +143,7 @@ func (s *Server) refusePage(w http.ResponseWriter, err error) bool {
 	case store.IsNotFound(err):
 		tell(w, http.StatusNotFound, "There is nothing at this address", "Perhaps a part of it got lost on the way. Ask whoever sent it to you.")
 	case errors.Is(err, links.ErrWithdrawn):
-		tell(w, http.StatusGone, "This page has been withdrawn", "Whoever made it has taken it back.")
+		tell(w, http.StatusGone, "This page has ended", "Whoever made it has taken it back.")
 	case errors.Is(err, links.ErrEnded):
 		tell(w, http.StatusGone, "This page has ended", "It was there for a while only. Ask whoever sent it to you.")
 	case errors.Is(err, context.Canceled): // nobody waits for it

@@ -78,13 +78,13 @@ func (s *Store) RemoveMixdown(ctx context.Context, id string) error {
 			return err
 		}
 		if one > 0 {
-			return problem.New("shared", "mixdown", "This file is heard behind a link. Withdraw the link under Share first.")
+			return problem.New("shared", "mixdown", "This file is heard behind a link. End the link under Share first.")
 		}
 		if err := tx.GetContext(ctx, &one, `SELECT COUNT(*) FROM publications WHERE mixdown_id = ? AND withdrawn_at IS NULL`, id); err != nil {
 			return err
 		}
 		if one > 0 {
-			return problem.New("shared", "mixdown", "This file is in the feed. Withdraw the episode under Feed first, or publish another file.")
+			return problem.New("shared", "mixdown", "This file is in the feed. Take the episode out of the feed first, or publish another file.")
 		}
 		r, err := tx.ExecContext(ctx, `DELETE FROM mixdowns WHERE id = ?`, id)
 		return changed(r, err, "mixdown")

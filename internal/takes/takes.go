@@ -289,7 +289,7 @@ func (k *Takes) Remove(ctx context.Context, id string) error {
 		return err
 	}
 	if t.State != store.TakeDiscarded {
-		return problem.New("take-in-use", "take", "Only a discarded take can be deleted for good.")
+		return problem.New("take-in-use", "take", "Only a removed take can be deleted for good.")
 	}
 	e, err := k.Store.Episode(ctx, t.Episode)
 	if err != nil {

@@ -76,7 +76,7 @@ func (w *Worker) finishTake(ctx context.Context, job store.Job) error {
 		return err
 	}
 	if unplaced.Code != "" {
-		unplaced.Message += " The take is among the discarded ones and can be taken back."
+		unplaced.Message += " The take is among the removed ones and can be taken back."
 		return unplaced
 	}
 	return nil

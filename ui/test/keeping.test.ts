@@ -50,7 +50,7 @@ describe("a text that keeps itself", () => {
   it("shows what is typed, and then what is there", async () => {
     expect(field.value.value).toBe("Fog");
     field.type("Fog signal");
-    expect([field.value.value, field.state.value, unkeptWords.value]).toEqual(["Fog signal", "typed", "Keeping…"]);
+    expect([field.value.value, field.state.value, unkeptWords.value]).toEqual(["Fog signal", "typed", "Saving…"]);
     await field.keep();
     expect([there.text, field.value.value, field.state.value, unkeptWords.value]).toEqual([
       "Fog signal",

@@ -114,8 +114,8 @@ async function rename(title: string | undefined, byKey: boolean): Promise<void> 
         {{ session.busy ? "Connection lost, your changes wait…" : "Connection lost, trying again…" }}
       </template>
       <template v-else-if="unkeptWords">{{ unkeptWords }}</template>
-      <template v-else-if="session.busy">Keeping…</template>
-      <template v-else-if="session.keptAt">All changes kept · {{ whenText(session.keptAt) }}</template>
+      <template v-else-if="session.busy">Saving…</template>
+      <template v-else-if="session.keptAt">All changes saved · {{ whenText(session.keptAt) }}</template>
     </div>
     <button
       class="plain-button"

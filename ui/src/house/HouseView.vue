@@ -148,7 +148,7 @@ watch(() => props.show, load);
         <div class="answers">
           <button type="button" class="plain-button" @click="asking = undefined">Cancel</button>
           <button type="submit" class="plain-button filled" :disabled="!name.trim()">
-            {{ asking?.what === "layout" ? "Keep the layout" : "Make the episode" }}
+            {{ asking?.what === "layout" ? "Save the layout" : "Make the episode" }}
           </button>
         </div>
       </form>

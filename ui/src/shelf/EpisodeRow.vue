@@ -54,8 +54,8 @@ onBeforeUnmount(() => (gone = true));
     <button
       v-if="!empty"
       class="remove"
-      :aria-label="`Keep the layout of ${episode.title} as house sound`"
-      title="Keep its layout as house sound: music and settings stay, what was said becomes empty places"
+      :aria-label="`Save the layout of ${episode.title} as house sound`"
+      title="Save its layout as house sound: music and settings stay, what was said becomes empty places"
       @click="$emit('keep')"
     >
       <LayoutTemplate :size="16" />

@@ -10,7 +10,7 @@ export async function removeIfMeant(
   try {
     await ElMessageBox.confirm(words.gone, words.title, {
       confirmButtonText: `Remove the ${words.what}`,
-      cancelButtonText: "Keep it",
+      cancelButtonText: "Cancel",
       type: "warning",
     });
   } catch {

@@ -183,7 +183,7 @@ const some = (...states: KeepState[]) => [...unkept].some((f) => states.includes
 export const unkeptWords = computed(() => {
   if (some("waiting")) return "What you typed waits to be kept…";
   if (some("both", "refused")) return "Something you typed is not kept yet";
-  return unkept.size > 0 ? "Keeping…" : "";
+  return unkept.size > 0 ? "Saving…" : "";
 });
 holdPage(() => unkept.size > 0);
 

@@ -58,7 +58,7 @@ function answer(): void {
         <input v-model="choice" type="radio" name="choice" :value="c.value" /><span>{{ c.name }}</span>
       </label>
       <div class="buttons">
-        <button type="button" class="plain-button" @click="desk.question.value = undefined">Leave it</button>
+        <button type="button" class="plain-button" @click="desk.question.value = undefined">Cancel</button>
         <button type="submit" class="plain-button filled">{{ desk.question.value.verb }}</button>
       </div>
     </form>

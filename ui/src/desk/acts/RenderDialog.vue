@@ -138,7 +138,7 @@ async function render(): Promise<void> {
       </label>
       <p v-if="wrong" class="alarm" role="alert">{{ wrong }}</p>
       <div class="buttons">
-        <button type="button" class="plain-button" @click="close">Leave it</button>
+        <button type="button" class="plain-button" @click="close">Cancel</button>
         <button type="submit" class="plain-button filled" :disabled="asked || name.trim() === '' || clips.length === 0">
           Render
         </button>

@@ -282,7 +282,7 @@ export function useActs(desk: DeskContext) {
     const until = range()?.to ?? session.length;
     const length = Math.max(until - c.start, c.length + RATE);
     desk.question.value = {
-      title: "Loop to a length",
+      title: "Fill a length",
       explained: `${c.name} begins again, on its beat if it has one, until it fills this length. Now it has ${timeText(c.length)}.`,
       fields: [{ label: "Length", value: length, text: timeText(length), parse: parseTime }],
       verb: "Fill it",

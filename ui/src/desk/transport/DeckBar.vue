@@ -81,7 +81,7 @@ function setZoom(value: number | number[]): void {
     <button
       class="round"
       :aria-pressed="desk.loopOn.value"
-      title="Loop the selected range (L)"
+      title="Loop the chosen stretch, or everything (L)"
       aria-label="Loop"
       @click="desk.loopOn.value = !desk.loopOn.value"
     >

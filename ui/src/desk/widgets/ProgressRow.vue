@@ -23,8 +23,8 @@ defineEmits<{ stop: []; again: [] }>();
     </div>
     <button
       class="stop"
-      :aria-label="problem ? `Put the message about ${name} away` : `Cancel ${name}`"
-      :title="problem ? 'Put away' : 'Cancel'"
+      :aria-label="problem ? `Close the message about ${name}` : `Cancel ${name}`"
+      :title="problem ? 'Close' : 'Cancel'"
       @click="$emit('stop')"
     >
       <X :size="15" />

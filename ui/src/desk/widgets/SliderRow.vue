@@ -1,12 +1,16 @@
 <script setup lang="ts">
 import { ElSlider } from "element-plus";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { newGesture } from "./drag";
 import ValueField from "./ValueField.vue";
 
 /** A named value: a slider to drag and a field to type into. */
 const props = defineProps<{
   label: string;
+  /** The same in a plain word, small beside it. */
+  plain?: string;
+  /** What it is a setting of, where several have one of that name. */
+  of?: string;
   value: number;
   text: string;
   parse: (text: string) => number | undefined;
@@ -18,6 +22,7 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ change: [value: number, gesture?: string] }>();
 const gesture = ref("");
+const spoken = computed(() => (props.of ? `${props.of} ${props.label.toLowerCase()}` : props.label));
 
 /** A double click on the slider or its name, not in the field, in which it chooses what is written. */
 function reset(event: MouseEvent): void {
@@ -33,14 +38,16 @@ function slide(value: number | number[]): void {
 
 <template>
   <div class="row" @dblclick="reset">
-    <span class="label">{{ label }}</span>
+    <span class="label"
+      >{{ label }}<small v-if="plain" class="soft">{{ plain }}</small></span
+    >
     <el-slider
       :model-value="Math.min(max, Math.max(min, value))"
       :min="min"
       :max="max"
       :step="step"
       :show-tooltip="false"
-      :aria-label="label"
+      :aria-label="spoken"
       :format-value-text="() => text"
       @input="(v: number | number[]) => v !== Math.min(max, Math.max(min, value)) && slide(v)"
       @change="gesture = ''"
@@ -50,7 +57,7 @@ function slide(value: number | number[]): void {
       :value="value"
       :text="text"
       :parse="parse"
-      :label="`${label}, typed`"
+      :label="`${spoken}, typed`"
       @change="(v: number) => emit('change', v)"
     />
   </div>
@@ -64,6 +71,14 @@ function slide(value: number | number[]): void {
   align-items: center;
   min-height: 28px;
   font-size: var(--type-text);
+}
+.label {
+  line-height: 14px;
+}
+small {
+  display: block;
+  font-size: var(--type-caption);
+  line-height: 12px;
 }
 .row :deep(.el-slider) {
   height: 22px;

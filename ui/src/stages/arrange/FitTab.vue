@@ -120,7 +120,7 @@ function fadeThere(): void {
     <template v-if="problem">
       <p class="alarm" role="alert">{{ problem.message }}</p>
       <div v-if="OTHERWISE.includes(problem.code)" class="otherwise">
-        <button v-if="wanted > now.length" class="plain-button" @click="loop">Loop it to {{ timeText(wanted) }}</button>
+        <button v-if="wanted > now.length" class="plain-button" @click="loop">Fill {{ timeText(wanted) }}</button>
         <button v-if="wanted < now.length" class="plain-button" @click="fadeThere">
           Let it fade out by {{ timeText(wanted) }}
         </button>

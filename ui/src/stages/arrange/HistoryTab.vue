@@ -77,14 +77,14 @@ async function forget(version: string): Promise<void> {
       placeholder="Name the session as it is now"
       aria-label="Name of the version"
     />
-    <button class="plain-button" type="submit" :disabled="!name.trim()">Keep</button>
+    <button class="plain-button" type="submit" :disabled="!name.trim()">Save</button>
   </form>
   <ul class="plain-list">
     <li v-for="v in versions" :key="v.id" class="version">
       <span class="cut" :title="v.name">{{ v.name }}</span>
       <span class="soft when">{{ timeText(v.length, 0) }} · {{ whenText(v.made) }}</span>
       <button class="link" :aria-label="`Return to ${v.name}`" @click="back(v.id)">Return</button>
-      <button class="sign" :aria-label="`Forget the version ${v.name}`" title="Forget it" @click="forget(v.id)">
+      <button class="sign" :aria-label="`Remove the version ${v.name}`" title="Remove it" @click="forget(v.id)">
         <X :size="14" />
       </button>
     </li>

@@ -111,7 +111,7 @@ const change = (v: number) => (Math.abs(v) < 0.05 ? "0.0" : v > 0 ? `+${figure(v
         <tr>
           <th class="what">{{ of === "tracks" ? "Speaker" : chosen ? "Chosen clip" : "Clip" }}</th>
           <th>Now</th>
-          <th>Then</th>
+          <th>After</th>
           <th>By dB</th>
         </tr>
       </thead>

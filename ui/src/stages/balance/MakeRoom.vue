@@ -93,7 +93,7 @@ async function keep(): Promise<void> {
           <tr>
             <th></th>
             <th>now</th>
-            <th>then</th>
+            <th>after</th>
           </tr>
         </thead>
         <tbody>
@@ -136,7 +136,7 @@ async function keep(): Promise<void> {
         </li>
       </ul>
       <template v-if="still.length > 0">
-        <p class="soft">Still missed then:</p>
+        <p class="soft">Still missed after that:</p>
         <ul class="plain-list still">
           <li v-for="s in still.slice(0, MOST_STILL)" :key="s.why">
             <span class="figures">{{ timeText(s.from, 1) }}</span> <span>{{ s.why }}</span>
@@ -155,7 +155,7 @@ async function keep(): Promise<void> {
           />
           Hear it
         </button>
-        <button class="plain-button" @click="emit('done')">Leave it</button>
+        <button class="plain-button" @click="emit('done')">Cancel</button>
       </div>
       <p class="soft hint">It is shown on the timeline already, and heard from the playhead on.</p>
     </template>

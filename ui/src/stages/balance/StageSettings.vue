@@ -47,6 +47,8 @@ function type(s: Setting, typed: number, gesture?: string): void {
       v-for="s in shown"
       :key="s.key"
       :label="s.name"
+      :plain="s.plain"
+      :of="stage.name"
       :value="value(s) as number"
       :text="s.text(value(s) as number)"
       :parse="s.parse"

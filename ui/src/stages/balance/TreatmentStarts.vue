@@ -18,7 +18,7 @@ function begin(key: string): void {
   if (start) return emit("take", start.treatment, `${start.name}. ${start.why}`, key);
   const own = voices.kept.find((k) => `own ${k.id}` === key);
   if (own) return emit("take", own.treatment, `“${own.name}”, as the show keeps it.`, "");
-  const gone = voices.kept.find((k) => `forget ${k.id}` === key);
+  const gone = voices.kept.find((k) => `remove ${k.id}` === key);
   if (gone) void voices.forget(gone.id);
 }
 
@@ -58,26 +58,26 @@ async function keep(): Promise<void> {
               ><span class="cut">{{ k.name }}</span
               ><small>kept with the show</small></span
             >
-            <button class="forget" :aria-label="`Forget ${k.name}`" @click.stop="begin(`forget ${k.id}`)">
-              forget
+            <button class="remove" :aria-label="`Remove ${k.name}`" @click.stop="begin(`remove ${k.id}`)">
+              remove
             </button>
           </el-dropdown-item>
         </el-dropdown-menu>
       </template>
     </el-dropdown>
-    <button v-if="on && name === undefined" class="plain-button small" @click="name = ''">Keep…</button>
+    <button v-if="on && name === undefined" class="plain-button small" @click="name = ''">Save…</button>
     <form v-if="name !== undefined" @submit.prevent="keep">
       <input
         v-model="name"
         class="text-field"
         maxlength="200"
         placeholder="Name, such as the speaker’s"
-        aria-label="Name under which the show keeps this treatment"
+        aria-label="Name of this treatment"
         @vue:mounted="($event: { el: HTMLInputElement }) => $event.el.focus()"
         @keydown.escape="name = undefined"
       />
-      <button type="submit" class="plain-button small filled" :disabled="!name.trim()">Keep with the show</button>
-      <button type="button" class="plain-button small" @click="name = undefined">Leave it</button>
+      <button type="submit" class="plain-button small filled" :disabled="!name.trim()">Save with the show</button>
+      <button type="button" class="plain-button small" @click="name = undefined">Cancel</button>
     </form>
   </div>
 </template>
@@ -118,7 +118,7 @@ form input {
   justify-content: space-between;
   gap: 12px;
 }
-.forget {
+.remove {
   padding: 2px 6px;
   border: 0;
   background: none;

@@ -123,7 +123,7 @@ function choose(id: string, wanted: boolean): Promise<unknown> | void {
 <template>
   <div class="by" role="radiogroup" aria-label="How far it goes down">
     <button
-      v-for="(name, by) in { lead: 'Keep a voice lead', drop: 'Fixed drop' } as const"
+      v-for="(name, by) in { lead: 'Hold a voice lead', drop: 'Fixed drop' } as const"
       :key="by"
       role="radio"
       :aria-checked="way.by === by"

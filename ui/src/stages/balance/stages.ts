@@ -5,6 +5,8 @@ import { figure, parseLevel } from "../../model/units";
 export interface Setting {
   key: string;
   name: string;
+  /** What it does, in a plain word. */
+  plain?: string;
   /** Left out: by how far it goes. */
   step?: number;
   text: (value: number) => string;
@@ -28,16 +30,18 @@ function number(text: string): number | undefined {
   return Number.isFinite(value) ? value : undefined;
 }
 
-const level = (key: string, name: string): Setting => ({
+const level = (key: string, name: string, plain?: string): Setting => ({
   key,
   name,
+  plain,
   step: 0.5,
   text: (v) => `${figure(v)} dB`,
   parse: parseLevel,
 });
-const time = (key: string, name: string): Setting => ({
+const time = (key: string, name: string, plain?: string): Setting => ({
   key,
   name,
+  plain,
   text: (v) => `${Math.round(v * 10) / 10} ms`,
   parse: number,
 });
@@ -55,20 +59,22 @@ export const STAGES: Stage[] = [
     key: "lowCut",
     name: "Low cut",
     does: "takes rumble away",
-    settings: [{ key: "corner", name: "Below", step: 5, text: (v) => `${Math.round(v)} Hz`, parse: number }],
+    settings: [
+      { key: "corner", name: "Cut-off", plain: "below", step: 5, text: (v) => `${Math.round(v)} Hz`, parse: number },
+    ],
   },
   {
     key: "gate",
     name: "Gate",
     does: "closes where nothing is said",
     settings: [
-      level("open", "Opens at"),
-      level("close", "Closes at"),
-      level("range", "By"),
+      level("open", "Threshold", "opens at"),
+      level("close", "Lower", "closes at"),
+      level("range", "Range", "by"),
       time("attack", "Attack"),
       time("hold", "Hold"),
       time("release", "Release"),
-      time("ahead", "Ahead"),
+      time("ahead", "Look-ahead", "before"),
     ],
   },
   {
@@ -76,9 +82,9 @@ export const STAGES: Stage[] = [
     name: "Expander",
     does: "makes soft things softer",
     settings: [
-      level("threshold", "Under"),
+      level("threshold", "Threshold", "under"),
       ratio,
-      level("range", "At most"),
+      level("range", "Range", "at most"),
       time("attack", "Attack"),
       time("release", "Release"),
     ],
@@ -88,9 +94,9 @@ export const STAGES: Stage[] = [
     name: "Compressor",
     does: "makes loud things softer",
     settings: [
-      level("threshold", "Over"),
+      level("threshold", "Threshold", "over"),
       ratio,
-      level("knee", "Knee"),
+      level("knee", "Knee", "softly"),
       time("attack", "Attack"),
       time("release", "Release"),
       level("makeUp", "Make-up"),

@@ -124,7 +124,7 @@ const secret = computed(() => blind.value !== undefined && !revealed.value);
       </button>
       <template v-if="blind === undefined">
         <button class="plain-button" :aria-pressed="heard === 'now'" @click="hear('now')">Now</button>
-        <button class="plain-button" :aria-pressed="heard === 'then'" @click="hear('then')">Then</button>
+        <button class="plain-button" :aria-pressed="heard === 'then'" @click="hear('then')">Before</button>
       </template>
       <template v-else>
         <button class="plain-button" :aria-pressed="chosen === 'a'" @click="hearBlind('a')">A</button>
@@ -132,7 +132,7 @@ const secret = computed(() => blind.value !== undefined && !revealed.value);
       </template>
     </div>
     <p v-if="blind && revealed" role="status">
-      <strong>A is {{ blind === "a" ? "now" : "then" }}, B is {{ blind === "b" ? "now" : "then" }}.</strong>
+      <strong>A is {{ blind === "a" ? "now" : "before" }}, B is {{ blind === "b" ? "now" : "before" }}.</strong>
     </p>
     <div class="acts">
       <button v-if="!blind" class="plain-button" @click="hide">Compare blind</button>

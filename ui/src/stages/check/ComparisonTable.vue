@@ -16,7 +16,7 @@ const lu = (v: number | undefined) => (v === undefined ? "–" : `${figure(v)} L
       <tr>
         <th></th>
         <th scope="col">Now</th>
-        <th scope="col">Then</th>
+        <th scope="col">Before</th>
       </tr>
     </thead>
     <tbody class="figures">

@@ -47,7 +47,7 @@ const bad = computed(() => ["silent", "low", "clipped"].includes(recorder.state.
       <span role="status" :class="{ alarm: bad }">{{ words[recorder.state.verdict] }}</span>
       <span class="figures soft">{{ recorder.state.held > LOWEST ? `${figure(recorder.state.held)} dBFS` : "" }}</span>
       <button v-if="recorder.state.verdict === 'clipped'" class="link" @click="recorder.forgiveClipping()">
-        Put away
+        Close
       </button>
     </p>
   </div>

@@ -30,7 +30,7 @@ const desk = useDeskContext();
     </span>
     <span class="soft figures left">{{ timeText(left, 0) }} left</span>
     <button class="plain-button" @click="$emit('mark')"><Check :size="14" />Recorded <kbd>M</kbd></button>
-    <button class="small" aria-label="Put the script away" title="Put away (Esc)" @click="desk.reading.value = false">
+    <button class="small" aria-label="Put the script away" title="Close (Esc)" @click="desk.reading.value = false">
       <X :size="16" />
     </button>
   </div>

@@ -150,7 +150,7 @@ function parseMillis(text: string): number | undefined {
         <p v-else class="soft">
           {{
             recorder.state.phase === "saving"
-              ? "Keeping the last of it…"
+              ? "Saving the last of it…"
               : waiting > 3
                 ? `${waiting.toFixed(0)} s on their way`
                 : "Kept as you speak"
@@ -162,7 +162,7 @@ function parseMillis(text: string): number | undefined {
           <Square :size="12" fill="currentColor" />Stop
         </button>
         <button v-if="recorder.state.phase === 'recording'" class="plain-button" @click="recorder.stop(true)">
-          Stop and discard
+          Stop and remove
         </button>
       </div>
     </div>

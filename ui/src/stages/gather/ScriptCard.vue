@@ -13,8 +13,8 @@ const text = script.text();
 const reading = computed(() => script.script?.reading);
 const STATES: Record<KeepState, string> = {
   kept: "",
-  typed: "Keeping…",
-  keeping: "Keeping…",
+  typed: "Saving…",
+  keeping: "Saving…",
   waiting: "It waits to be kept…",
   refused: "Not kept",
   both: "Changed elsewhere too",

@@ -89,9 +89,9 @@ async function again(take: Take, away: boolean): Promise<void> {
       }}”, {{ whenText(t.created) }}.
     </p>
     <div class="acts">
-      <button class="plain-button filled" :aria-label="`Rescue take ${t.number}`" @click="keep(t)">Keep it</button>
-      <button class="plain-button" :aria-label="`Discard the unfinished take ${t.number}`" @click="discard(t)">
-        Discard
+      <button class="plain-button filled" :aria-label="`Rescue take ${t.number}`" @click="keep(t)">Keep</button>
+      <button class="plain-button" :aria-label="`Remove the unfinished take ${t.number}`" @click="discard(t)">
+        Remove
       </button>
     </div>
   </section>
@@ -123,8 +123,8 @@ async function again(take: Take, away: boolean): Promise<void> {
         {{ hearing(last) ? "Stop" : "Hear it" }}
       </button>
       <button class="plain-button" @click="desk.recorder.state.last = ''">Keep</button>
-      <button class="plain-button" @click="discard(last)">Discard</button>
-      <button class="plain-button" @click="again(last, true)">Discard and go again</button>
+      <button class="plain-button" @click="discard(last)">Remove</button>
+      <button class="plain-button" @click="again(last, true)">Remove and go again</button>
       <button class="plain-button" @click="again(last, false)">Another take</button>
     </div>
   </section>
@@ -142,13 +142,13 @@ async function again(take: Take, away: boolean): Promise<void> {
         <button v-if="clipsOf(t).length === 0" class="link" :aria-label="`Use take ${t.number}`" @click="use(t)">
           use
         </button>
-        <button class="link" :aria-label="`Discard take ${t.number}`" @click="discard(t)">discard</button>
+        <button class="link" :aria-label="`Remove take ${t.number}`" @click="discard(t)">remove</button>
       </li>
     </ul>
   </section>
   <section v-if="discarded.length > 0">
     <button class="link soft" :aria-expanded="showDiscarded" @click="showDiscarded = !showDiscarded">
-      {{ discarded.length === 1 ? "1 discarded take" : `${discarded.length} discarded takes` }}
+      {{ discarded.length === 1 ? "1 removed take" : `${discarded.length} removed takes` }}
     </button>
     <p v-if="showDiscarded && desk.recorder.state.discardedDays" class="soft">
       They are kept for {{ desk.recorder.state.discardedDays }} days.
@@ -159,7 +159,7 @@ async function again(take: Take, away: boolean): Promise<void> {
           >{{ trackName(t.track) }}, take {{ t.number }} ·
           <span class="figures">{{ timeText(t.length, 1) }}</span></span
         >
-        <button class="link" :aria-label="`Hear discarded take ${t.number}`" @click="desk.hearing.toggle(address(t))">
+        <button class="link" :aria-label="`Hear removed take ${t.number}`" @click="desk.hearing.toggle(address(t))">
           {{ hearing(t) ? "stop" : "hear" }}
         </button>
         <button class="link" :aria-label="`Take take ${t.number} back`" @click="use(t)">take back</button>

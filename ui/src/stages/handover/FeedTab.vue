@@ -24,7 +24,7 @@ const state = computed(() => {
   if (!p || p.state === "never") return "Not in the feed yet.";
   const when = p.at ? new Date(p.at).toLocaleString("en-GB", { dateStyle: "long", timeStyle: "short" }) : "";
   if (p.state === "waiting") return `Goes into the feed on ${when}.`;
-  return p.state === "published" ? `In the feed since ${when}.` : "Withdrawn from the feed.";
+  return p.state === "published" ? `In the feed since ${when}.` : "Taken out of the feed.";
 });
 watch(
   () => [files.value, there.value?.mixdown] as const,
@@ -52,7 +52,9 @@ const publish = () =>
     {{ there?.file }}
     <template v-if="there?.state === 'published'">· <a :href="there?.page" target="_blank">its page</a></template>
   </p>
-  <button v-if="inFeed" class="plain-button" :disabled="sending" @click="act(sharing.unpublish)">Withdraw it</button>
+  <button v-if="inFeed" class="plain-button" :disabled="sending" @click="act(sharing.unpublish)">
+    Take it out of the feed
+  </button>
   <p v-if="files.length === 0" class="soft none">
     Mix down a file of the whole episode first, under Files; then it can be published here.
   </p>

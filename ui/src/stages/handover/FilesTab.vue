@@ -134,7 +134,7 @@ async function mixDown(overrule: boolean): Promise<void> {
     <span>Range</span>
     <el-radio-group v-model="handover.stretch" size="small" aria-label="Range">
       <el-radio-button value="whole">Whole</el-radio-button>
-      <el-radio-button value="range" :disabled="!selected">Selected range</el-radio-button>
+      <el-radio-button value="range" :disabled="!selected">Chosen stretch</el-radio-button>
       <el-radio-button value="chapters" :disabled="chapters === 0">Chapters</el-radio-button>
     </el-radio-group>
   </div>

@@ -47,13 +47,7 @@ async function make(): Promise<void> {
       <el-option v-for="f in files" :key="f.id" :value="f.id" :label="f.file" />
     </el-select>
     <label for="share-ends">Until</label>
-    <input
-      id="share-ends"
-      v-model="wanted.ends"
-      class="text-field"
-      type="date"
-      title="Left empty: until you withdraw it"
-    />
+    <input id="share-ends" v-model="wanted.ends" class="text-field" type="date" title="Left empty: until you end it" />
     <label for="share-password">Password</label>
     <input
       id="share-password"
@@ -80,7 +74,7 @@ async function make(): Promise<void> {
     <SharedLink v-for="l in live" :key="l.id" :link="l" />
   </ul>
   <details v-if="withdrawn.length">
-    <summary class="soft">{{ withdrawn.length }} withdrawn</summary>
+    <summary class="soft">{{ withdrawn.length }} ended</summary>
     <ul class="plain-list">
       <SharedLink v-for="l in withdrawn" :key="l.id" :link="l" />
     </ul>

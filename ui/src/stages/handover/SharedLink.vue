@@ -11,8 +11,8 @@ import { useActing } from "../../talk/acting";
 const props = defineProps<{ link: Schema["Shared"] }>();
 const sharing = useSharing();
 const until = computed(() => {
-  if (props.link.withdrawn) return "Withdrawn";
-  if (!props.link.ends) return "Until you withdraw it";
+  if (props.link.withdrawn) return "Ended";
+  if (!props.link.ends) return "Until you end it";
   return `${props.link.ended ? "Ended" : "Until"} ${new Date(props.link.ends).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" })}`;
 });
 
@@ -34,7 +34,7 @@ const comments = (on: boolean) => act(() => sharing.change(props.link.id, { comm
         <Tick :on="link.comments" :disabled="link.ended" :set="comments" />
         Comments
       </label>
-      <button class="plain-button" @click="act(() => sharing.withdraw(link.id))">Withdraw</button>
+      <button class="plain-button" @click="act(() => sharing.withdraw(link.id))">End the link</button>
     </div>
   </li>
 </template>

@@ -125,7 +125,7 @@ async function make(): Promise<void> {
     >
     <div class="acts">
       <button class="plain-button filled" type="submit">Keep for this show</button>
-      <button class="plain-button" type="button" @click="making = false">Leave it</button>
+      <button class="plain-button" type="button" @click="making = false">Cancel</button>
     </div>
   </form>
 </template>

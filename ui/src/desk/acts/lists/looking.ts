@@ -37,7 +37,7 @@ export function looking(desk: DeskContext, why: Reasons): Act[] {
       first: true,
       words: "zoom everything",
     }),
-    act("fit-chosen", "9", "Show what is chosen", fitChosen, { off: something, words: "zoom selection" }),
+    act("fit-chosen", "9", "Show what is chosen", fitChosen, { off: something, words: "zoom stretch clip" }),
     act("samples", "8", "Single samples at the playhead", () =>
       time.fit(desk.playhead.value - 24, desk.playhead.value + 24),
     ),
