@@ -44,8 +44,10 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Until(`document.querySelector("[data-level=total]")?.innerText.includes("dB")`)
 	w.Settle()
 	keep("desk-balance")
+	pictureSizes(w, keep)
 	drawLines(w)
 	w.Key(kb.Escape)
+	w.Press("Treatment")
 	w.Click(`[aria-label="Track Keeper"] .name`)
 	clickRuler(w, 0.4)
 	w.Until(`document.querySelector("[data-dot]") && document.querySelector("[data-over]")`)
@@ -55,6 +57,7 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	for range 8 {
 		w.Key("+")
 	}
+	w.Press("Level")
 	w.Until(`[...document.querySelectorAll("aside dl div")].some(r => r.innerText.startsWith("Compressor"))`)
 	w.Key("0")
 	w.Key(kb.Escape)
@@ -68,14 +71,8 @@ func TestEveryViewCanBePictured(t *testing.T) {
 		if stage == "Arrange" {
 			w.Press("Pauses")
 			w.Until(`document.querySelectorAll(".cut-out").length > 0`)
-			w.Settle()
-			keep("arrange-pauses")
 		}
 	}
-	w.Click(`[data-sound="Gulls and swell"] .name`)
-	w.UntilText("Name title, author, source and licence.")
-	w.Settle()
-	keep("gather-sound")
 	w.Press("Music")
 	w.UntilText("26 pieces")
 	w.Click(`[aria-label="Find music and effects"]`)
@@ -136,6 +133,38 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Until(`document.querySelectorAll(".clip").length === 1`)
 }
 
+// pictureSizes shows the desk with a stretch over a clip and the field that finds acts, at night, and in smaller windows.
+func pictureSizes(w *Window, keep func(string)) {
+	w.t.Helper()
+	x, y := body(w, `[aria-label^="Keeper, winter of the storm"]`, 44)
+	w.Drag(x, y, xOf(w, 50), y)
+	w.Until(`document.querySelector(".lane .range")`)
+	w.Key("/")
+	w.Until(`document.activeElement?.getAttribute("role") === "combobox"`)
+	w.Paste("close")
+	w.Until(`document.querySelectorAll("#found-acts [role=option]").length > 2`)
+	w.Settle()
+	keep("acts")
+	w.Key(kb.Escape)
+	w.Until(`!document.querySelector("#found-acts")?.offsetParent`)
+	for name, size := range map[string][2]int64{"desk-1024": {1024, 768}, "desk-768": {768, 1024}} {
+		w.Do(chromedp.EmulateViewport(size[0], size[1]))
+		w.Key("0")
+		w.Settle()
+		keep(name)
+	}
+	w.Do(chromedp.EmulateViewport(1280, 800))
+	w.Key("0")
+	w.Key(kb.Escape)
+	w.ClickOn(`document.querySelector('[aria-label^="Light as the system wishes"]')`)
+	w.Click(`[aria-label^="Harbour theme, bed"] .head`)
+	w.Settle()
+	keep("desk-night")
+	w.ClickOn(`document.querySelector('[aria-label^="Night desk"]')`)
+	w.ClickOn(`document.querySelector('[aria-label^="Day desk"]')`)
+	w.Click(`[aria-label^="Harbour theme, bed"] .head`)
+}
+
 // pictureHouse shows the house sound with an episode that can be brought along, and a bed that was fitted to a length.
 func pictureHouse(w *Window, keep func(string)) {
 	w.t.Helper()
@@ -157,8 +186,6 @@ func pictureHouse(w *Window, keep func(string)) {
 	w.UntilText("The best way")
 	w.Press("Fit it so")
 	w.UntilText("It is so now.")
-	w.Settle()
-	keep("arrange-fit")
 }
 
 // pictureHandOver shows the details, and makes a file whose row is seen then.
@@ -166,8 +193,6 @@ func pictureHandOver(w *Window, dir string, keep func(string)) {
 	w.t.Helper()
 	w.Press("Details")
 	w.Until(`document.querySelector(".artwork img")?.complete`)
-	w.Settle()
-	keep("handover-details")
 	w.Press("Files")
 	w.Until(`document.querySelector(".outlook")`)
 	w.Press("Mix down")
