@@ -508,3 +508,90 @@ func TestTheNightDeskHasNoSeriousFaultEither(t *testing.T) {
 	w.Until(fmt.Sprintf(`%s.length > 0 && %s !== window.__night`, drawn, drawn))
 	assert.NotEqual(t, night, Eval[string](w, drawn))
 }
+
+// The whole job: two files become a show. Before stretches were chosen over clips and room was made from the strip, the slip took
+// three acts (the ruler, the clip, the key), the room four and the treatment one more of scrolling.
+func TestTheJobIsDoneInTwelveActs(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	episode := newEpisode(w, "Few acts")
+	said := testkit.Join(testkit.Noise(1, 0.0005, audio.Second, 1), testkit.Voice(0.8, 120, 6*audio.Second), testkit.Noise(1, 0.0005, audio.Second, 2))
+	files := []string{
+		testkit.WriteWAV(t, "keeper.wav", said), testkit.WriteWAV(t, "harbour.wav", testkit.Sine(2, 1000, -14, 0, 30*audio.Second)),
+	}
+	acts := map[string]int{}
+	act := func(of string, carryOut func()) {
+		carryOut()
+		acts[of]++
+	}
+	x, y := w.Find(".lanes").At(0.6, 0.9)
+	act("files in", func() { w.Drop(x, y, files...) })
+	w.untilClips(2)
+	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 2 && parted(d) })
+	w.Settle()
+	voice := `[aria-label^="keeper"]`
+	x, y = w.Find(voice+" .head").At(0.5, 0.5)
+	by := xOf(w, 10) - xOf(w, 0)
+	act("voice at 10 s", func() { w.Drag(x, y, x+by, y) })
+	untilKept(w, episode, func(d session.Document) bool { return trackOf(d, session.Voice).ID != "" && oneClip(trackOf(d, session.Voice)).Start > 9*audio.Second })
+	w.Settle()
+	x, y = body(w, voice, 13)
+	act("slip out", func() { w.Drag(x, y, xOf(w, 14), y, chromedp.ModifierAlt) })
+	act("slip out", func() { w.Key(kb.Delete, chromedp.ModifierShift) })
+	untilKept(w, episode, func(d session.Document) bool { return len(trackOf(d, session.Voice).Clips) == 2 })
+	w.Until(`document.querySelector(".miss")`)
+	act("room made", func() { w.Press("Make room…") })
+	w.Until(`document.querySelectorAll(".room li").length === 1`)
+	act("room made", func() { w.Press("Make room") })
+	d := untilKept(w, episode, func(d session.Document) bool { return trackOf(d, session.Music).Way.On })
+	act("treated", func() { w.Click(fmt.Sprintf(`[aria-label="Track %s"] .name`, trackOf(d, session.Voice).Name)) })
+	act("treated", func() { w.Press("Treatment") })
+	act("treated", func() { w.Press("Suggest") })
+	untilKept(w, episode, func(d session.Document) bool { return trackOf(d, session.Voice).Treatment.Compressor.On })
+	act("checked", func() { w.Press("Check") })
+	w.Until(`document.querySelector("aside [data-kind]")`)
+	assert.Zero(t, Eval[int](w, `document.querySelectorAll('aside [data-kind="covered"]').length`))
+	act("handed over", func() { w.Press("Hand over") })
+	act("handed over", func() { w.Press("Mix down") })
+	w.Until(`document.querySelectorAll("aside audio").length === 1`)
+	sum := 0
+	for _, n := range acts {
+		sum += n
+	}
+	t.Logf("%v: %d acts", acts, sum)
+	assert.Equal(t, 12, sum)
+}
+
+// outOfReach are the buttons, fields and lists of a part of the page that cannot be brought to where a finger meets them.
+func outOfReach(w *Window, part string) []string {
+	w.t.Helper()
+	return Eval[[]string](w, fmt.Sprintf(`[...document.querySelectorAll(%q)].flatMap(part => [...part.querySelectorAll("button, input:not([type=file]), textarea, a[href], [role=slider]")]).filter(e => {
+		if (!e.checkVisibility() || e.closest(".visually-hidden") || e.matches(".visually-hidden")) return false;
+		e.scrollIntoView({block: "center", inline: "center"});
+		const r = (e.closest(".el-select, .el-slider, label") ?? e).getBoundingClientRect();
+		const meets = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2);
+		return !(meets && (e.contains(meets) || meets.contains(e) || e.closest(".el-select, .el-slider, label")?.contains(meets)));
+	}).map(e => e.getAttribute("aria-label") ?? e.innerText ?? e.outerHTML.slice(0, 60))`, part))
+}
+
+func TestNothingIsOutOfReachInASmallWindow(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	withTwoClips(t, w, "Small windows")
+	for _, size := range [][2]int64{{640, 400}, {820, 1180}, {1024, 768}} { // the first is 1280 by 800 at 200 %
+		w.Do(chromedp.EmulateViewport(size[0], size[1]))
+		w.Click(voiceHead)
+		for _, stage := range []string{"Gather", "Arrange", "Balance", "Check", "Hand over"} {
+			w.Press(stage)
+			w.Settle()
+			assert.Empty(t, outOfReach(w, "header, aside, footer, .card"), "%s in %v", stage, size)
+		}
+		assert.LessOrEqual(t, Eval[int](w, `document.documentElement.scrollWidth - document.documentElement.clientWidth`), 0)
+	}
+	w.Go("/")
+	w.UntilText("Small windows")
+	w.Do(chromedp.EmulateViewport(320, 640))
+	w.Settle()
+	assert.Empty(t, outOfReach(w, ".shelf"))
+	assert.LessOrEqual(t, Eval[int](w, `document.documentElement.scrollWidth - document.documentElement.clientWidth`), 0)
+}

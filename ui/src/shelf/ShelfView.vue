@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import LightSwitch from "../talk/LightSwitch.vue";
 import { usePageTitle } from "../talk/pageTitle";
-import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput } from "element-plus";
+import { ElDropdown, ElDropdownItem, ElDropdownMenu } from "element-plus";
 import { MoreHorizontal } from "lucide-vue-next";
 import { computed, onMounted, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
@@ -85,7 +85,13 @@ watch(() => current.value?.id, loadEpisodes);
   <div class="shelf">
     <header>
       <h1 class="brand">ruvel</h1>
-      <el-input v-model="search" class="search" clearable placeholder="Find an episode" aria-label="Find an episode" />
+      <input
+        v-model="search"
+        class="text-field search"
+        type="search"
+        placeholder="Find an episode"
+        aria-label="Find an episode"
+      />
       <LightSwitch />
     </header>
     <nav aria-label="Shows">

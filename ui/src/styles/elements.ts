@@ -3,7 +3,6 @@ import "element-plus/es/components/dialog/style/css";
 import "element-plus/es/components/dropdown/style/css";
 import "element-plus/es/components/dropdown-item/style/css";
 import "element-plus/es/components/dropdown-menu/style/css";
-import "element-plus/es/components/input/style/css";
 import "element-plus/es/components/message/style/css";
 import "element-plus/es/components/message-box/style/css";
 import "element-plus/es/components/option/style/css";

@@ -45,7 +45,7 @@ function answer(): void {
         <span>{{ f.label }}</span>
         <input
           v-model="typed[i]"
-          class="figures"
+          class="text-field figures"
           :aria-invalid="wrong === i || undefined"
           spellcheck="false"
           autocomplete="off"
@@ -80,12 +80,6 @@ label {
 }
 label input.figures {
   width: 110px;
-  padding: 4px 8px;
-  border: 1px solid var(--rule-strong);
-  border-radius: var(--radius-button);
-  background: var(--sheet);
-  color: inherit;
-  font-size: var(--type-body);
 }
 input[aria-invalid] {
   border-color: var(--alarm) !important;

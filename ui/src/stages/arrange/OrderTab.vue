@@ -50,7 +50,7 @@ function rename(clip: string, event: Event, old: string): void {
 <template>
   <p v-if="all.length === 0" class="soft none">Clips are listed here in the order in which they are heard.</p>
   <template v-else>
-    <input v-model="wanted" class="find" placeholder="Find clips" aria-label="Find clips" />
+    <input v-model="wanted" class="text-field find" type="search" placeholder="Find clips" aria-label="Find clips" />
     <table class="order">
       <thead>
         <tr>
@@ -132,14 +132,7 @@ function rename(clip: string, event: Event, old: string): void {
 
 <style scoped>
 .find {
-  width: 100%;
   margin-bottom: 8px;
-  padding: 5px 8px;
-  border: 1px solid var(--rule-strong);
-  border-radius: var(--radius-button);
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
 }
 table {
   width: 100%;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElInput, ElOption, ElSelect } from "element-plus";
+import { ElOption, ElSelect } from "element-plus";
 import { computed, reactive } from "vue";
 import { api, type Schema } from "../../api/client";
 import { RATE } from "../../model/units";
@@ -52,9 +52,10 @@ function clear(): void {
 </script>
 
 <template>
-  <el-input
+  <input
     v-model="query.words"
-    clearable
+    class="text-field"
+    type="search"
     placeholder="Mood, instrument, genre: calm piano"
     aria-label="Find music and effects"
   />

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElInput, ElOption, ElSelect } from "element-plus";
+import { ElOption, ElSelect } from "element-plus";
 import { Plus } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
@@ -113,10 +113,10 @@ const doing = {
     />
   </div>
   <template v-if="shown.length > 0">
-    <el-input
+    <input
       v-model="search"
-      class="search"
-      clearable
+      class="text-field search"
+      type="search"
       :placeholder="`Find among ${shown.length} sounds`"
       aria-label="Find a sound"
     />

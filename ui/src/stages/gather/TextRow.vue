@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElInput, ElOption, ElSelect } from "element-plus";
+import { ElOption, ElSelect } from "element-plus";
 import { ref, watch } from "vue";
 
 /** A named text that is kept when it is left or confirmed; with suggestions, one of them can be chosen instead. */
@@ -40,15 +40,23 @@ function keep(value: unknown): void {
     >
       <el-option v-for="s in suggestions" :key="s" :value="s" :label="s" />
     </el-select>
-    <el-input
-      v-else
+    <textarea
+      v-else-if="lines"
       v-model="typed"
-      size="small"
+      class="text-field"
+      rows="2"
       :maxlength="most"
       :placeholder="hint"
-      :type="lines ? 'textarea' : 'text'"
-      :autosize="{ minRows: 1, maxRows: 5 }"
-      @change="keep"
+      @change="keep(typed)"
+    ></textarea>
+    <input
+      v-else
+      v-model="typed"
+      class="text-field"
+      autocomplete="off"
+      :maxlength="most"
+      :placeholder="hint"
+      @change="keep(typed)"
     />
   </label>
 </template>

@@ -20,7 +20,7 @@ async function copy(): Promise<void> {
 <template>
   <div class="line">
     <input
-      class="address figures"
+      class="text-field address figures"
       readonly
       :value="address"
       :aria-label="`Address of ${name}`"
@@ -45,11 +45,7 @@ async function copy(): Promise<void> {
 .address {
   flex: 1;
   min-width: 0;
-  padding: 3px 6px;
-  border: 1px solid var(--rule);
-  border-radius: var(--radius);
   background: var(--paper);
-  color: var(--ink);
   font-size: var(--type-caption);
 }
 .icon {
