@@ -533,7 +533,9 @@ func TestTheJobIsDoneInTwelveActs(t *testing.T) {
 	x, y = w.Find(voice+" .head").At(0.5, 0.5)
 	by := xOf(w, 10) - xOf(w, 0)
 	act("voice at 10 s", func() { w.Drag(x, y, x+by, y) })
-	untilKept(w, episode, func(d session.Document) bool { return trackOf(d, session.Voice).ID != "" && oneClip(trackOf(d, session.Voice)).Start > 9*audio.Second })
+	untilKept(w, episode, func(d session.Document) bool {
+		return trackOf(d, session.Voice).ID != "" && oneClip(trackOf(d, session.Voice)).Start > 9*audio.Second
+	})
 	w.Settle()
 	x, y = body(w, voice, 13)
 	act("slip out", func() { w.Drag(x, y, xOf(w, 14), y, chromedp.ModifierAlt) })

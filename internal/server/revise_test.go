@@ -118,6 +118,33 @@ func TestAStepThroughTheHistoryIsMeantForAVersion(t *testing.T) {
 	assert.EqualValues(t, 6, want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo", nil).Version, "without one, of whichever there is")
 }
 
+func TestAGestureThatIsBrokenOffIsAsIfItHadNeverBegun(t *testing.T) {
+	_, episode := newEpisode(t)
+	do(t, episode, 1, map[string]any{"type": "add-track", "part": "music"})
+	before := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
+	rename := func(base int, gesture, name string) {
+		t.Helper()
+		op := map[string]any{"type": "set-tracks", "tracks": []any{map[string]any{"track": "t1", "name": name}}}
+		want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/edits", map[string]any{"base": base, "gesture": gesture, "op": op})
+	}
+	rename(2, "a drag", "Bed")
+	rename(3, "a drag", "Bed, further")
+	code, _ := refused(t, 409, "POST", "/episodes/"+episode+"/undo?base=3&gesture=a+drag", nil)
+	assert.Equal(t, "version-conflict", code)
+	code, _ = refused(t, 409, "POST", "/episodes/"+episode+"/undo?base=4&gesture=another", nil)
+	assert.Equal(t, "nothing-to-undo", code, "the last step is none of that gesture")
+	assert.EqualValues(t, 5, want[work.ChangeEvent](t, "POST", "/episodes/"+episode+"/undo?base=4&gesture=a+drag", nil).Version)
+	after := want[episodes.Desk](t, "GET", "/episodes/"+episode, nil)
+	assert.Equal(t, before.Document, after.Document)
+	assert.Equal(t, []string{before.Undo, before.Redo}, []string{after.Undo, after.Redo}, "and nothing of it can be carried out again")
+	refused(t, 409, "POST", "/episodes/"+episode+"/undo?gesture=a+drag", nil)
+	// What somebody else has done meanwhile stays, and so does what he did it to.
+	rename(5, "another drag", "Theme")
+	do(t, episode, 6, map[string]any{"type": "add-track", "part": "voice"})
+	refused(t, 409, "POST", "/episodes/"+episode+"/undo?base=7&gesture=another+drag", nil)
+	assert.Equal(t, "Theme", want[episodes.Desk](t, "GET", "/episodes/"+episode, nil).Document.Tracks[1].Name)
+}
+
 func TestEveryAnswerOfRuvelsOwnSaysSo(t *testing.T) {
 	_, episode := newEpisode(t)
 	for _, path := range []string{"/shows", "/nothing", "/episodes/" + episode, "/episodes/" + episode + "/listen?from=0", "/events?episode=none"} {

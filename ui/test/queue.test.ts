@@ -225,4 +225,19 @@ describe("edits on their way", () => {
     expect(sheet.posted.value).toBe(0);
     expect(queue.busy.value).toBe(false);
   });
+
+  it("takes back what a drag has done when it is broken off, and sends nothing more of it", async () => {
+    const sheet = server.sheet("e1", 0);
+    const gain = (to: number): Op => ({ type: "set-clips", clips: [{ clip: "c1", gain: to }] });
+    const first = queue.edit(sheet, gain(1), "drag");
+    const second = queue.edit(sheet, gain(2), "drag");
+    const back = queue.takeBack(sheet, "drag");
+    await Promise.all([first, second, back]);
+    expect(await second).toBeUndefined();
+    expect(server.asked.map((a) => a.op)).toEqual([gain(1), "undo"]);
+    expect(server.episodes.get("e1")!.gain).toBe(0);
+    // Of what has changed nothing there is nothing to take back, and nothing is said of that.
+    await queue.takeBack(sheet, "another");
+    expect(told).toEqual([]);
+  });
 });

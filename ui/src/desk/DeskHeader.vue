@@ -9,7 +9,7 @@ import { useMixdowns } from "../stores/mixdowns";
 import { useSession } from "../stores/session";
 import { useSounds } from "../stores/sounds";
 import { unkeptWords } from "../talk/keeping";
-import { useKeymap } from "./acts/keymap";
+import { useKeymap } from "./menus/keymap";
 import { actOf } from "./acts/lists/list";
 import { STAGE_NAMES } from "./state/stages";
 import LightSwitch from "../talk/LightSwitch.vue";

@@ -1,5 +1,5 @@
 /** Whether this is one of the machines on which a key of its own, Cmd, is what Ctrl is elsewhere. */
-const MAC = /Mac|iP(hone|ad|od)/.test(navigator.platform);
+const MAC = /Mac|iP(hone|ad|od)/.test(globalThis.navigator?.platform ?? "");
 
 /** Whether the key is held that means more of the same, a copy or another way: Ctrl, on a Mac Cmd. */
 export function modified(event: { ctrlKey: boolean; metaKey: boolean }): boolean {

@@ -3,7 +3,7 @@ import { ElOption, ElSelect } from "element-plus";
 import { computed } from "vue";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";
-import { makeRoom } from "../makeRoom";
+import { makeRoom } from "../acts/makeRoom";
 import { useDeskContext } from "../state/context";
 import { leadText } from "./leading";
 

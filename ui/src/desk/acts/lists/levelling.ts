@@ -1,6 +1,6 @@
 import type { BalanceTab, DeskContext } from "../../state/context";
 import { useSession } from "../../../stores/session";
-import { makeRoom } from "../../makeRoom";
+import { makeRoom } from "../makeRoom";
 import { inGroup, type Act } from "./act";
 import type { Reasons } from "./reasons";
 

@@ -1,7 +1,7 @@
 import { computed } from "vue";
 import { keyNames } from "../../model/machine";
 import { useKept } from "../state/kept";
-import type { Act } from "./lists/act";
+import type { Act } from "../acts/lists/act";
 
 /** The keys that a person has chosen, as they are kept with the browser and in a file. */
 export interface Keymap {

@@ -1,4 +1,4 @@
-import type { DeskContext } from "./state/context";
+import type { DeskContext } from "../state/context";
 
 /** Shows what would make room for speech in the whole session. */
 export function makeRoom(desk: DeskContext): void {

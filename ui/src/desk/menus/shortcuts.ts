@@ -3,7 +3,7 @@ import { createKeybindingsHandler } from "tinykeys";
 import { computed } from "vue";
 import type { DeskContext } from "../state/context";
 import { useKeymap } from "./keymap";
-import { actList } from "./lists/list";
+import { actList } from "../acts/lists/list";
 
 /** What a text is typed into keeps all its keys, and so does what is open over the desk. */
 const TYPED =

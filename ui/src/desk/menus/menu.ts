@@ -1,9 +1,9 @@
 import { nextTick } from "vue";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
-import { useActs } from "./acts";
+import { useActs } from "../acts/acts";
 import { useKeymap } from "./keymap";
-import { actOf } from "./lists/list";
+import { actOf } from "../acts/lists/list";
 
 /** What can be done with a clip, or at an empty place of a lane. */
 export interface Item {

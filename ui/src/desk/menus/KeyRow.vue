@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import type { Act } from "./lists/act";
+import type { Act } from "../acts/lists/act";
 import { isSign, keyOf, shownKey, useKeymap } from "./keymap";
 
 /** An act with its key, which can be changed. */

@@ -3,8 +3,8 @@ import { ElDialog } from "element-plus";
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 import { useDeskContext } from "../state/context";
 import { useKeymap } from "./keymap";
-import type { Act } from "./lists/act";
-import { actList } from "./lists/list";
+import type { Act } from "../acts/lists/act";
+import { actList } from "../acts/lists/list";
 
 /** One field that finds any act by words and does it. What cannot be done now says why. */
 const MOST = 12;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Dropping } from "../acts/useDropping";
+import type { Dropping } from "./useDropping";
 
 /** Where files that are dragged over the desk can be dropped. */
 defineProps<{ dropping: Dropping }>();

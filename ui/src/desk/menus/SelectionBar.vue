@@ -3,7 +3,7 @@ import { computed } from "vue";
 import { touching } from "../../model/touching";
 import { useSession } from "../../stores/session";
 import { useDeskContext } from "../state/context";
-import { actOf } from "./lists/list";
+import { actOf } from "../acts/lists/list";
 
 /** What can be done with what is chosen, as buttons for a finger. */
 const desk = useDeskContext();

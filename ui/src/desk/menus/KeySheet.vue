@@ -5,8 +5,8 @@ import { keyNames } from "../../model/machine";
 import { useDeskContext } from "../state/context";
 import KeyRow from "./KeyRow.vue";
 import { useKeymap } from "./keymap";
-import { GROUPS } from "./lists/act";
-import { actList } from "./lists/list";
+import { GROUPS } from "../acts/lists/act";
+import { actList } from "../acts/lists/list";
 
 /** All keys, in the order of the work, ten first. Each can be changed; they are kept with the browser. */
 const desk = useDeskContext();
