@@ -275,7 +275,7 @@ func TestTwoVersionsAreHeardAsLoudWithoutAClickAndComparedBlind(t *testing.T) {
 	w.Press("B")
 	w.Press("A")
 	w.Press("Reveal")
-	w.Until(`/A is (now|then), B is (now|then)\./.test(document.querySelector("aside").innerText)`)
+	w.Until(`/A is (now|before), B is (now|before)\./.test(document.querySelector("aside").innerText)`)
 	w.Press("Pause the comparison")
 	withoutAClick(w)
 	assert.Equal(t, version+1, get[episodes.Desk](t, "/api/episodes/"+episode).Version, "nothing but the fader has changed")

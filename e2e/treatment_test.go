@@ -147,6 +147,7 @@ func TestAThresholdIsDraggedOnTheCurveSeenAlongTheClipHeardAndDelivered(t *testi
 	w.Until(`document.querySelector("[data-cause=compressor] b").innerText === "` + want + `"`)
 	body := w.Find(".clip").Height - 20
 	w.Until(fmt.Sprintf(`Math.abs(%s - %v) <= 2`, tallest(".clip", "took-compressor"), min(20, -taken)/20*0.5*body))
+	w.Press("Level")
 	w.Click(".clip .head")
 	clickRuler(w, 0.2)
 	w.Until(`document.querySelector("[data-level=total]").innerText === "` + want + ` dB"`)

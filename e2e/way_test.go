@@ -196,7 +196,7 @@ func TestAMissIsGoneToAndRoomIsMade(t *testing.T) {
 	w.Until(`[...document.querySelectorAll(".room button")].some(b => b.querySelector(".lucide-square"))`)
 	// What is left out covers speech still, and it is said why.
 	w.Click(".room li input")
-	w.UntilText("Still missed then")
+	w.UntilText("Still missed after that")
 	w.UntilText("“harbour music” makes no way for speech.")
 	w.Press("Cancel")
 	w.Until(`document.querySelector(".miss")`)

@@ -107,7 +107,7 @@ async function rename(title: string | undefined, byKey: boolean): Promise<void> 
         <span class="mark" :class="{ begun: begun[stage.key] }"></span>{{ stage.name }}
       </button>
     </nav>
-    <div class="kept soft" role="status">
+    <div class="kept soft" role="status" :title="session.keptAt ? `Saved ${whenText(session.keptAt)}` : undefined">
       <template v-if="session.gone">This episode was removed</template>
       <template v-else-if="session.stuck">{{ session.stuck }}</template>
       <template v-else-if="!connection.connected">
@@ -194,8 +194,9 @@ nav {
   display: flex;
   align-items: center;
   gap: 9px;
-  padding: 0 16px;
+  padding: 0 13px;
   border: 0;
+  white-space: nowrap;
   border-bottom: 3px solid transparent;
   background: none;
   font-weight: 600;
@@ -237,6 +238,9 @@ nav {
   background: var(--ink);
 }
 .kept {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
   font-size: var(--type-small);
   white-space: nowrap;
 }
