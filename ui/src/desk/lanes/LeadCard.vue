@@ -96,7 +96,7 @@ small {
 }
 @media (max-width: 1100px) {
   .lead-card {
-    grid-template-columns: 1fr 82px;
+    grid-template-columns: minmax(0, 1fr) 72px;
     padding-right: 4px;
   }
   h3 small:not(.figures) {

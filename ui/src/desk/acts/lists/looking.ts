@@ -30,7 +30,7 @@ export function looking(desk: DeskContext, why: Reasons): Act[] {
   return [
     act("zoom-in", "+|=|Shift++", "Zoom in", () => time.zoom(0.7, time.x(desk.playhead.value)), {
       first: true,
-      words: "closer",
+      words: "nearer",
     }),
     act("zoom-out", "-", "Zoom out", () => time.zoom(1 / 0.7, time.x(desk.playhead.value))),
     act("fit-all", "0", "Show the whole session", () => time.fit(0, Math.max(session.length, RATE * 10)), {
