@@ -127,14 +127,14 @@ func TestAPageSaysAndPlaysWhatBelongsToItsFile(t *testing.T) {
 	for _, path := range []string{"", "/sound", "/artwork"} {
 		answer, html = visit(t, "GET", link.Path+path, nil)
 		assert.Equal(t, http.StatusGone, answer.StatusCode)
-		assert.Contains(t, html, "has been withdrawn")
+		assert.Contains(t, html, "has ended")
 	}
 	code, _ = refused(t, 409, "PATCH", "/links/"+link.ID, map[string]any{"comments": true})
 	assert.Equal(t, "link-withdrawn", code)
 	status, _, _ := call(t, "DELETE", "/mixdowns/"+m.ID, nil)
 	assert.Equal(t, 204, status)
 	_, html = visit(t, "GET", link.Path, nil)
-	assert.Contains(t, html, "has been withdrawn", "also when the file is gone")
+	assert.Contains(t, html, "has ended", "also when the file is gone")
 	answer, html = visit(t, "GET", "/p/"+strings.Repeat("A", 32), nil)
 	assert.Equal(t, 404, answer.StatusCode)
 	assert.Contains(t, html, "nothing at this address")

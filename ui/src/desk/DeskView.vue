@@ -16,6 +16,7 @@ import { useCopied } from "./acts/clipboard";
 import { makeDeskContext } from "./state/context";
 import { useKeepingUp } from "./keepingUp";
 import { cardWidth, useLaying } from "./laying";
+import CountIn from "./CountIn.vue";
 import DeckBar from "./transport/DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
 import DropPlaces from "./acts/DropPlaces.vue";
@@ -132,9 +133,7 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
       </template>
       <NotOpen v-else @again="open" />
       <ReadingView v-if="desk.reading.value && session.document" />
-      <div v-if="recorder.state.phase === 'counting'" class="count" aria-live="assertive">
-        {{ recorder.state.count || "…" }}
-      </div>
+      <CountIn v-if="recorder.state.phase === 'counting'" :count="recorder.state.count" />
     </section>
     <aside v-if="panelOpen" class="panel" tabindex="-1" :aria-label="`${STAGE_NAMES[desk.stage.value]} panel`">
       <component :is="panels[desk.stage.value]" v-if="session.document && laidOut" />
@@ -182,17 +181,6 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
   flex-direction: column;
   min-width: 0;
   min-height: 0;
-}
-.count {
-  position: absolute;
-  inset: 0;
-  z-index: 14;
-  display: grid;
-  place-items: center;
-  background: var(--veil);
-  font-size: var(--type-count);
-  font-weight: 700;
-  pointer-events: none;
 }
 .folded .timeline {
   grid-column: 1 / 3;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ShowList from "./ShowList.vue";
 import LightSwitch from "../talk/LightSwitch.vue";
 import { usePageTitle } from "../talk/pageTitle";
 import { ElDropdown, ElDropdownItem, ElDropdownMenu } from "element-plus";
@@ -94,21 +95,7 @@ watch(() => current.value?.id, loadEpisodes);
       />
       <LightSwitch />
     </header>
-    <nav aria-label="Shows">
-      <h2>Shows</h2>
-      <router-link
-        v-for="s in shows"
-        :key="s.id"
-        :to="`/shows/${s.id}`"
-        class="show"
-        :class="{ current: s.id === current?.id }"
-        :aria-current="s.id === current?.id ? 'page' : undefined"
-      >
-        <span class="name cut" :title="s.name">{{ s.name }}</span>
-        <span class="soft">{{ s.episodes === 1 ? "1 episode" : `${s.episodes} episodes` }}</span>
-      </router-link>
-      <button class="plain-button" @click="asks?.question('show')">New show</button>
-    </nav>
+    <ShowList :shows="shows" :current="current?.id" @new="asks?.question('show')" />
     <main>
       <p v-if="problem" class="problem" role="alert">
         {{ problem }} <button class="plain-button" @click="load">Try again</button>
@@ -173,39 +160,6 @@ header {
 .search {
   width: 320px;
 }
-nav {
-  padding: 20px 18px;
-  background: var(--sheet);
-  border-right: 1px solid var(--rule-strong);
-  overflow-y: auto;
-}
-nav h2 {
-  margin: 0 10px 8px;
-  font-size: var(--type-small);
-  font-weight: 400;
-  color: var(--ink-soft);
-}
-.show {
-  display: grid;
-  padding: 8px 10px;
-  margin-bottom: 6px;
-  border-left: 3px solid transparent;
-  border-radius: var(--radius);
-  color: inherit;
-  text-decoration: none;
-  font-size: var(--type-small);
-}
-.show.current {
-  border-left-color: var(--ink);
-  background: var(--paper);
-}
-.show .name {
-  font-size: var(--type-body);
-  font-weight: 700;
-}
-nav .plain-button {
-  margin: 10px;
-}
 main {
   padding: 20px 30px;
   overflow-y: auto;
@@ -257,7 +211,6 @@ ul {
     min-height: 100%;
   }
   header,
-  nav,
   main {
     grid-column: 1;
   }
@@ -269,11 +222,6 @@ ul {
     flex: 1;
     width: auto;
     min-width: 0;
-  }
-  nav {
-    padding: 10px 8px;
-    border-right: 0;
-    border-bottom: 1px solid var(--rule-strong);
   }
   main {
     padding: 14px 12px;

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, useTemplateRef, watchPostEffect } from "vue";
 import type { Schema } from "../../api/client";
-import { lengthText } from "../../model/units";
 import { useSession } from "../../stores/session";
+import ChosenStretch from "./ChosenStretch.vue";
 import ClipView from "./ClipView.vue";
 import { useDeskContext } from "../state/context";
 import CrossingView from "./CrossingView.vue";
@@ -24,8 +24,6 @@ const props = defineProps<{ track: Schema["Track"]; index: number }>();
 const SMALL_CARD = 72;
 /** The height of clips on a track that is folded small. */
 const FOLDED_CLIP = 20;
-/** Pixels that the length of a stretch needs. */
-const LABEL = 52;
 const session = useSession();
 const desk = useDeskContext();
 
@@ -82,18 +80,6 @@ const ghosts = computed(() => desk.ghosts.value.filter((g) => g.track === props.
 const span = (from: number, to: number) => ({
   left: `${desk.time.laidX(from)}px`,
   width: `${(to - from) / desk.time.laid.scale}px`,
-});
-const range = computed(() => {
-  const r = desk.selection.range;
-  return r && (!r.tracks || r.tracks.includes(props.track.id)) ? r : undefined;
-});
-
-/** Its length is told once, on the track that it is chosen on first. */
-const rangeNamed = computed(() => {
-  const r = range.value;
-  const first = session.document?.tracks.find((t) => !r?.tracks || r.tracks.includes(t.id));
-  if (!r || first?.id !== props.track.id) return undefined;
-  return (r.to - r.from) / desk.time.laid.scale > LABEL ? "inside" : "beside";
 });
 
 function menu(event: MouseEvent): void {
@@ -168,9 +154,7 @@ function menu(event: MouseEvent): void {
           class="ghost"
           :style="{ ...span(g.start, g.start + g.length), height: `${clipHeight}px` }"
         ></div>
-        <div v-if="range" class="range" :style="span(range.from, range.to)">
-          <span v-if="rangeNamed" class="figures" :class="rangeNamed">{{ lengthText(range.to - range.from) }}</span>
-        </div>
+        <ChosenStretch :track="track.id" />
         <template v-for="p in desk.proposed.value" :key="p.from">
           <div
             v-if="track.part === 'voice'"
@@ -222,31 +206,6 @@ function menu(event: MouseEvent): void {
   position: absolute;
   z-index: 3;
   pointer-events: none;
-}
-/* Over the clips that it is on, and still to be seen through. */
-.range {
-  position: absolute;
-  inset-block: 0;
-  z-index: 3;
-  border-inline: 1px solid var(--ink);
-  background: var(--stretch);
-  pointer-events: none;
-}
-.range span {
-  position: absolute;
-  bottom: 2px;
-  padding: 0 4px;
-  border-radius: var(--radius-small);
-  background: var(--sheet);
-  font-size: var(--type-note);
-  line-height: 14px;
-  white-space: nowrap;
-}
-.range .inside {
-  right: 2px;
-}
-.range .beside {
-  left: calc(100% + 2px);
 }
 .ghost {
   position: absolute;
