@@ -444,7 +444,7 @@ func TestAFingerScrollsHoldsAndActs(t *testing.T) {
 		touch(input.DispatchTouchEventTypeTouchMove, [2]float64{x, y})
 	}
 	touch(input.DispatchTouchEventTypeTouchEnd)
-	w.Until(fmt.Sprintf(`document.querySelectorAll(".tick").length > 0 && !document.querySelector(".lane .range")`))
+	w.Until(`document.querySelectorAll(".tick").length > 0 && !document.querySelector(".lane .range")`)
 	assert.InDelta(t, from-200, xOf(w, 1), 25)
 	assert.Equal(t, before.Version, desk(t, episode).Version)
 	// A finger that rests on a title takes hold of the clip; a second one puts it back.

@@ -95,6 +95,10 @@ func TestAnEmptyPlaceIsRecordedInto(t *testing.T) {
 	episode := Eval[string](w, `location.pathname.split("/").pop()`)
 	laid := desk(t, episode).Document
 	place := laid.Markers[laid.EmptyPlaces()[0]]
+	// It opens where its first place waits, in Gather.
+	w.Until(`document.querySelector(".stage.current").innerText.trim() === "Gather" && !document.querySelector(".now").innerText.startsWith("0:00.00")`)
+	assert.InDelta(t, xOf(w, place.At.Seconds()), w.Find(".over .playhead").X+1, 2)
+	w.Until(fmt.Sprintf(`document.querySelector(".card.chosen")?.dataset.card === %q`, place.Fills))
 	w.Click(`[aria-label="Record The news"]`)
 	openRecording(w, "Stand-in microphone")
 	withoutCountIn(w)

@@ -279,7 +279,15 @@ func TestARealDoubleClickRenamesATrackTwice(t *testing.T) {
 		w.Until(`document.activeElement?.getAttribute("aria-label") === "Name of the track"`)
 		w.Key(name + kb.Enter)
 		untilKept(w, episode, func(d session.Document) bool { return d.Tracks[0].Name == name })
+		w.Until(`document.activeElement?.matches(".card .name")`)
 	}
+	// Esc leaves it as it was, and the focus where it was.
+	version := desk(t, episode).Version
+	w.Key(kb.F2)
+	w.Until(`document.activeElement?.getAttribute("aria-label") === "Name of the track"`)
+	w.Key("Nobody" + kb.Escape)
+	w.Until(`document.activeElement?.matches(".card .name") && document.activeElement.innerText.trim() === "Keeper"`)
+	assert.Equal(t, version, desk(t, episode).Version)
 }
 
 func TestNothingIsAskedForEachEditOfARow(t *testing.T) {

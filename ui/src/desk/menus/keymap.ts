@@ -55,6 +55,9 @@ export function keyOf(event: KeyboardEvent): string | undefined {
   return held + (letter ? event.key.toLowerCase() : sign ? event.key : event.code || event.key);
 }
 
+/** Whether something names a key, and no pattern of keys. */
+const isKey = (key: unknown) => typeof key === "string" && key !== "" && key.length < 40 && !/\(.+\)/.test(key);
+
 export function useKeymap() {
   const kept = useKept<Keymap>("ruvel-keys", { letters: true, own: {} });
 
@@ -85,7 +88,7 @@ export function useKeymap() {
     const good =
       typeof own === "object" &&
       own !== null &&
-      Object.values(own).every((keys) => Array.isArray(keys) && keys.every((k) => typeof k === "string" && k !== ""));
+      Object.values(own).every((keys) => Array.isArray(keys) && keys.every(isKey));
     if (!good) return "This is no file of keys: it names none.";
     const ids = new Set(all.map((a) => a.id));
     const known = Object.fromEntries(Object.entries(own).filter(([id]) => ids.has(id)));
