@@ -12,22 +12,14 @@ wish.addEventListener("change", () => (dark.value = wish.matches));
 
 /** Whether it is night now; what draws for itself draws anew when this changes. */
 export const isNight = ref(false);
-/** What is done when the light has changed, after the colours have. */
-const hearers: (() => void)[] = [];
-
-export function onLight(hear: () => void): void {
-  hearers.push(hear);
-}
 
 watch(
   [light, dark],
   () => {
     isNight.value = light.value === "night" || (light.value === "system" && dark.value);
     document.documentElement.dataset.light = isNight.value ? "night" : "day";
-    document.documentElement.classList.toggle("dark", isNight.value);
     if (light.value === "system") localStorage.removeItem(KEY);
     else localStorage.setItem(KEY, light.value);
-    for (const hear of hearers) hear();
   },
   { immediate: true, flush: "sync" },
 );

@@ -17,7 +17,7 @@ export function cross(desk: DeskContext): void {
   desk.panelOpen.value = true;
   void nextTick(() => {
     const there = panel();
-    const first = there?.querySelector<HTMLElement>(".first-focus, [role=tab][aria-selected=true]");
+    const first = there?.querySelector<HTMLElement>("[role=tab][aria-selected=true]");
     (first ?? there?.querySelector<HTMLElement>(REACHED) ?? there)?.focus();
   });
 }

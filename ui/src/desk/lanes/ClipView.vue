@@ -4,6 +4,7 @@ import type { Schema } from "../../api/client";
 import { BORDER, HEAD } from "../../drawing/picture";
 import { timeText } from "../../model/units";
 import { useDeskContext } from "../state/context";
+import { isDragging } from "../widgets/drag";
 import { useClipGestures } from "./clipGestures";
 import FadeGrips from "./FadeGrips.vue";
 import LevelLine from "./LevelLine.vue";
@@ -65,6 +66,7 @@ function leave(): void {
 function menu(event: MouseEvent): void {
   event.preventDefault();
   event.stopPropagation();
+  if (isDragging()) return; // a finger that rests on it has taken hold of it
   if (!chosen.value) choose(NO_KEYS);
   const lane = (event.currentTarget as HTMLElement).closest("[data-track]")!.getBoundingClientRect();
   const key = event.clientX === 0 && event.clientY === 0; // the menu key knows no place

@@ -5,6 +5,7 @@ import { useSession } from "../../stores/session";
 import ChosenStretch from "./ChosenStretch.vue";
 import ClipView from "./ClipView.vue";
 import { useDeskContext } from "../state/context";
+import { isDragging } from "../widgets/drag";
 import CrossingView from "./CrossingView.vue";
 import EmptyPlace from "./EmptyPlace.vue";
 import { covered } from "../../drawing/covering";
@@ -84,6 +85,7 @@ const span = (from: number, to: number) => ({
 
 function menu(event: MouseEvent): void {
   event.preventDefault();
+  if (isDragging()) return; // a finger that rests on it has taken hold of it
   const left = (event.currentTarget as HTMLElement).getBoundingClientRect().left;
   const at = Math.max(0, Math.round(desk.time.frame(event.clientX - left)));
   desk.selection.track = props.track.id;

@@ -7,7 +7,7 @@ import { snap, snapPlaces } from "./snap";
 type Session = ReturnType<typeof useSession>;
 
 /** How a stretch of time is chosen by dragging. */
-export interface Stretching {
+interface Stretching {
   /** The left edge of the lanes on the screen. */
   left: number;
   /** The tracks that it is chosen on, with the pointer at a place; undefined: on all. */

@@ -4,7 +4,7 @@ import { useKept } from "../state/kept";
 import type { Act } from "../acts/lists/act";
 
 /** The keys that a person has chosen, as they are kept with the browser and in a file. */
-export interface Keymap {
+interface Keymap {
   /** Letters, digits and signs act by themselves. */
   letters: boolean;
   /** By act, in the place of those that it comes with; none for none. */

@@ -38,10 +38,7 @@ export interface DragHandlers {
   scroll?: (drag: Drag) => void;
 }
 
-/** What ends the drag that is under way. */
-let ending: AbortController | undefined;
-
-/** Whether something is being dragged, or held by a finger. */
+/** Whether something is being dragged, or held by a finger: resting on it asks for no menu besides. */
 export function isDragging(): boolean {
   return document.documentElement.classList.contains("dragging");
 }
@@ -49,8 +46,7 @@ export function isDragging(): boolean {
 export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
   if (event.button !== 0 || forMenu(event) || fingers.size > 1) return;
   event.stopPropagation();
-  ending?.abort();
-  const mine = (ending = new AbortController());
+  const mine = new AbortController();
   const root = document.documentElement;
   const cursor = getComputedStyle(event.target as Element).cursor;
   const { pointerId, clientX, clientY } = event;
@@ -101,7 +97,7 @@ export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
     window.clearTimeout(holding);
     root.classList.remove("dragging");
     if (root.hasPointerCapture(pointerId)) root.releasePointerCapture(pointerId);
-    if (broken && moved) handlers.back?.();
+    if (broken && held) handlers.back?.(); // a press may have done something by itself
     handlers.end?.(moved && !broken);
   }
 
@@ -119,12 +115,12 @@ export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
     finish(true);
   }
 
-  // On the window: what was pressed may be drawn anew while it is dragged.
+  // On the window: what was pressed may be drawn anew while it is dragged. Pressed again, it had been let go of unseen.
   const listening = { capture: true, signal: mine.signal };
   window.addEventListener("pointermove", onMove, listening);
   window.addEventListener("pointerup", release, listening);
   window.addEventListener("pointercancel", release, listening);
-  window.addEventListener("pointerdown", (e) => e.pointerId !== pointerId && finish(true), listening);
+  window.addEventListener("pointerdown", (e) => finish(e.pointerId !== pointerId), listening);
   window.addEventListener("lostpointercapture", (e) => e.target === root && moved && finish(), listening);
   window.addEventListener("keydown", onKey, listening);
   window.addEventListener("blur", (e) => e.target === window && finish(), listening);

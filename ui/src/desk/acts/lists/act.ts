@@ -9,7 +9,7 @@ export const GROUPS = [
   "See",
   "Go to",
 ] as const;
-export type Group = (typeof GROUPS)[number];
+type Group = (typeof GROUPS)[number];
 
 /** Something that can be done on the desk: keys, menus, the field that finds acts and the sheet of keys are made of them. */
 export interface Act {
