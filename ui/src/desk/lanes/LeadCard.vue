@@ -96,8 +96,12 @@ small {
 }
 @media (max-width: 1100px) {
   .lead-card {
-    grid-template-columns: minmax(0, 1fr) 72px;
+    grid-template-columns: minmax(0, 1fr) 74px;
     padding-right: 4px;
+  }
+  .aim :deep(.el-select__wrapper) {
+    gap: 1px;
+    padding: 0 4px;
   }
   h3 small:not(.figures) {
     display: none;
