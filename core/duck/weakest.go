@@ -26,7 +26,8 @@ const margin = 0.5
 // Deepen makes the drops under a stretch, which lies from one moment to another, deeper than its mean needs where a soft sentence in it
 // would miss: until in no three seconds that it lies in speech leads by so much less than wanted that it counts as a miss (lead.Swing), or
 // those that could still go down have reached their most. A stretch beside it that needs less does not matter: it is looked
-// at as if it went down by the same, and what it needs more it does itself. drops are those of the tracks under it, in their order.
+// at as if it went down by the same, and what it needs more it does itself. So next to one that goes down further a stretch can go deeper than it
+// needs: what it does depends on nobody's drops but its own. drops are those of the tracks under it, in their order.
 func (m Moments) Deepen(drops []audio.DB, ways []session.Way, from, to int) {
 	const half = lead.Window / 2
 	n := len(m.Spoken) + 1

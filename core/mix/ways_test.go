@@ -213,7 +213,7 @@ func TestTheRenderedLeadOfEveryPhraseIsTheOneThatIsKept(t *testing.T) {
 					continue // music that sounds in a part of it counts there alone
 				}
 				checked++
-				if !none && led > wanted+0.5 { // so deep only because its weakest three seconds need it
+				if !none && led > wanted+0.5 && !besideDeeper(b, k, i) { // so deep only because its weakest three seconds need it
 					assert.LessOrEqual(t, lowest(course, stretch), wanted-lead.Swing+1.0, "under %v", stretch)
 				}
 				if !most {
@@ -223,6 +223,23 @@ func TestTheRenderedLeadOfEveryPhraseIsTheOneThatIsKept(t *testing.T) {
 		}
 	})
 	assert.Greater(t, checked, cases/2, "stretches in %d cases", cases)
+}
+
+// besideDeeper says whether a stretch that goes down further lies so near another that looks of 3 s hold both: those are looked at
+// as if both went down as the other does (duck.Moments.Deepen), which can be further than they need.
+func besideDeeper(b mix.Balance, of, i int) bool {
+	stretches := b.Speech[of].Stretches
+	for _, k := range []int{i - 1, i + 1} {
+		if k < 0 || k >= len(stretches) || max(stretches[i].From-stretches[k].To, stretches[k].From-stretches[i].To) > 3*audio.Second {
+			continue
+		}
+		for _, w := range b.Ways {
+			if w.Speech == of && w.Drops[k] > w.Drops[i] {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // lowest is the lowest lead over 3 s within a second and a half of a stretch.
