@@ -102,8 +102,9 @@ func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
 	musicClip := func(d session.Document) session.Clip { _, _, c := clipNamed(t, d, "Slack water"); return c }
 
 	focus(`[aria-label^="Slack water"]`)
+	w.Key(kb.Enter)
 	for range 3 {
-		w.Key(kb.ArrowRight)
+		w.Key(kb.ArrowRight, chromedp.ModifierCtrl)
 	}
 	w.Key("p")
 	untilKept(w, episode, func(d session.Document) bool {
@@ -118,13 +119,13 @@ func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
 	untilKept(w, episode, func(d session.Document) bool { return math.Abs(float64(musicClip(d).Envelope[0].Level)+1.1) < 1e-6 })
 
 	focus(`[aria-label^="Slack water"]`)
-	w.Key(kb.ArrowDown)
+	w.Key(kb.ArrowDown, chromedp.ModifierCtrl)
 	untilKept(w, episode, func(d session.Document) bool { return musicClip(d).Gain == -1 })
 	w.Key(".")
 	untilKept(w, episode, func(d session.Document) bool { return musicClip(d).Start == 480 })
 	w.Key("g")
 	untilKept(w, episode, func(d session.Document) bool { return musicClip(d).Start == 3*audio.Second })
-	w.Key(kb.ArrowRight)
+	w.Key(kb.ArrowRight, chromedp.ModifierCtrl)
 	w.Key("h")
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[1].Clips) == 2 })
 	w.Key("z", chromedp.ModifierCtrl)
@@ -138,6 +139,7 @@ func TestEverythingOnTheDeskCanBeDoneFromTheKeyboard(t *testing.T) {
 	w.Key("n")
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 1 })
 	focus(`[aria-label^="Slack water"]`)
+	w.Key(kb.Enter)
 	w.Key(kb.Delete)
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[1].Clips) == 1 })
 	w.Key("5")
@@ -171,7 +173,7 @@ func TestASelectedRangeIsLoopedAndMixedDown(t *testing.T) {
 	episode := withTwoClips(t, w, "Range")
 	_, y := w.Find(".ruler").At(0.5, 0.8)
 	w.Drag(xOf(w, 4), y, xOf(w, 6), y)
-	w.Until(`document.querySelector(".ruler .range")`)
+	w.Until(`document.querySelector(".ruler .chosen")`)
 	w.Key("l")
 	w.Press("Play")
 	// Round and round: the time falls back again and again, and stays within the range.

@@ -144,12 +144,12 @@ func TestADragGoesWithTheHandFromLaneToLaneAndLeavesNoTraceWhenItIsBrokenOff(t *
 
 	// A stretch that is broken off gives back the one before.
 	stretch(w, 30, 35)
-	was := Eval[string](w, `document.querySelector(".ruler .range").getAttribute("style")`)
+	was := Eval[string](w, `document.querySelector(".ruler .chosen").getAttribute("style")`)
 	bx, byY := body(w, music, 5)
 	w.Hold(bx, byY, [2]float64{bx + 80, byY})
-	w.Until(fmt.Sprintf(`document.querySelector(".ruler .range").getAttribute("style") !== %q`, was))
+	w.Until(fmt.Sprintf(`document.querySelector(".ruler .chosen").getAttribute("style") !== %q`, was))
 	w.Key(kb.Escape)
-	w.Until(fmt.Sprintf(`document.querySelector(".ruler .range").getAttribute("style") === %q`, was))
+	w.Until(fmt.Sprintf(`document.querySelector(".ruler .chosen").getAttribute("style") === %q`, was))
 	w.Release(bx+80, byY)
 }
 
@@ -392,6 +392,7 @@ func TestOneKeyLeadsFromWhatIsChosenIntoItsPanelAndBack(t *testing.T) {
 	withTwoClips(t, w, "There and back")
 	w.Press("Balance")
 	w.Focus(voiceClip)
+	w.Key(kb.Enter)
 	w.Key(kb.F6)
 	w.Until(`document.querySelector("aside").contains(document.activeElement)`)
 	w.Key(kb.F6)

@@ -23,7 +23,7 @@ func stretch(w *Window, from, to float64) {
 	box := w.Find(".ruler")
 	y := box.Y + box.Height*0.8
 	w.Drag(xOf(w, from), y, xOf(w, to), y)
-	w.Until(`document.querySelector(".ruler .range")`)
+	w.Until(`document.querySelector(".ruler .chosen")`)
 }
 
 // rms is the level of a stretch of the left channel, in dB.

@@ -1,7 +1,32 @@
-<script setup lang="ts"></script>
+<script setup lang="ts">
+import { watch } from "vue";
+import { useRoute } from "vue-router";
+import { goOn, useFocusKeeper } from "./talk/focus";
+import SaidAloud from "./talk/SaidAloud.vue";
+
+/** Milliseconds that the episodes of a shelf may take to be listed. */
+const LISTED = 1500;
+useFocusKeeper();
+const route = useRoute();
+/** Another view begins at its heading. */
+watch(
+  () => route.path,
+  (_, before) => {
+    if (!before) return;
+    const since = performance.now();
+    // Back on the shelf one goes on where one was.
+    goOn(() => {
+      const was = document.querySelector<HTMLElement>(`main a[href="${CSS.escape(before)}"]`);
+      const waits = before.startsWith("/episodes/") && performance.now() - since < LISTED;
+      return was ?? (waits ? undefined : document.querySelector<HTMLElement>("h1[tabindex]"));
+    });
+  },
+);
+</script>
 
 <template>
   <router-view v-slot="{ Component, route }">
     <component :is="Component" :key="route.params.episode ?? 'shelf'" />
   </router-view>
+  <SaidAloud />
 </template>

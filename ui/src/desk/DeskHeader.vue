@@ -54,27 +54,29 @@ async function rename(title: string | undefined, byKey: boolean): Promise<void> 
           · <router-link class="house" :to="`/shows/${session.episode.show}/house`">house sound</router-link></template
         >
       </span>
-      <NameField
-        v-if="renaming !== undefined"
-        :key="tries"
-        :name="renaming"
-        label="Title of the episode"
-        @done="rename"
-      />
-      <button
-        v-else
-        ref="title"
-        class="title cut"
-        :title="session.episode?.title"
-        @click="renaming = session.episode?.title"
-      >
-        <template v-if="session.episode">
-          {{ session.episode.layout ? "" : `${session.episode.number} · ` }}{{ session.episode.title }}
-        </template>
-      </button>
+      <h1 tabindex="-1">
+        <NameField
+          v-if="renaming !== undefined"
+          :key="tries"
+          :name="renaming"
+          label="Title of the episode"
+          @done="rename"
+        />
+        <button
+          v-else
+          ref="title"
+          class="title cut"
+          :title="session.episode?.title"
+          @click="renaming = session.episode?.title"
+        >
+          <template v-if="session.episode">
+            {{ session.episode.layout ? "" : `${session.episode.number} · ` }}{{ session.episode.title }}
+          </template>
+        </button>
+      </h1>
     </div>
     <StageNav />
-    <div class="kept soft" role="status" :title="session.keptAt ? `Saved ${whenText(session.keptAt)}` : undefined">
+    <div class="kept soft" :title="session.keptAt ? `Saved ${whenText(session.keptAt)}` : undefined">
       <template v-if="session.gone">This episode was removed</template>
       <template v-else-if="session.stuck">{{ session.stuck }}</template>
       <template v-else-if="!connection.connected">
@@ -142,6 +144,10 @@ header {
   width: 210px;
   padding-left: 6px;
   font-size: var(--type-text);
+}
+h1 {
+  display: grid;
+  font-size: inherit;
 }
 .title {
   padding: 0;

@@ -10,6 +10,7 @@ import { useTakes } from "../stores/takes";
 import { usePageTitle } from "../talk/pageTitle";
 import { STAGE_NAMES } from "./state/stages";
 import AddTrack from "./lanes/AddTrack.vue";
+import SkipLinks from "./SkipLinks.vue";
 import SelectionBar from "./menus/SelectionBar.vue";
 import ClipMenu from "./menus/ClipMenu.vue";
 import { useCopied } from "./acts/clipboard";
@@ -24,6 +25,7 @@ import DragTag from "./widgets/DragTag.vue";
 import EmptyDesk from "./lanes/EmptyDesk.vue";
 import FilePicker from "./widgets/FilePicker.vue";
 import { Heights } from "./state/heights";
+import { useAnnouncing } from "./announcing";
 import { useMessages } from "./messages";
 import QuestionDialog from "./acts/QuestionDialog.vue";
 import OverviewStrip from "./lanes/OverviewStrip.vue";
@@ -40,6 +42,7 @@ import LeadStrip from "./lanes/LeadStrip.vue";
 import TimeLines from "./lanes/TimeLines.vue";
 import TimeRuler from "./lanes/TimeRuler.vue";
 import TrackRow from "./lanes/TrackRow.vue";
+import { useGrid } from "./lanes/grid";
 import { useZooming } from "./lanes/zooming";
 import { useDropping } from "./acts/useDropping";
 
@@ -59,6 +62,7 @@ let opening = Promise.resolve();
 const { dropping, takeFiles } = useDropping(desk, () => opening);
 useShortcuts(desk);
 useMessages(desk);
+useAnnouncing(desk);
 useCopied();
 
 function open(): Promise<void> {
@@ -86,6 +90,7 @@ const { laidOut, lastVoice, begin } = useLaying(desk, lanes);
 useHearing(desk);
 useKeepingUp(desk);
 useFollowing(desk);
+desk.timeline.value = useGrid(desk, useTemplateRef<HTMLElement>("grid"));
 const { wheel, pinch } = useZooming(desk, lanes, cardWidth);
 </script>
 
@@ -103,9 +108,19 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
 
 <template>
   <div class="desk" :class="{ folded: !panelOpen }">
+    <SkipLinks />
     <DeskHeader />
-    <section class="timeline" aria-label="Timeline">
-      <template v-if="session.document">
+    <main class="timeline" aria-label="Timeline">
+      <div
+        v-if="session.document"
+        id="timeline"
+        ref="grid"
+        class="grid"
+        role="grid"
+        tabindex="-1"
+        aria-label="Tracks and clips: arrows go about, Enter chooses, Enter again goes in, Esc comes out"
+        aria-multiselectable="true"
+      >
         <OverviewStrip />
         <TimeRuler />
         <div class="field">
@@ -128,14 +143,22 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
             <TimeLines />
           </div>
         </div>
+      </div>
+      <template v-if="session.document">
         <SelectionBar />
         <LoudnessStrip v-if="panelOpen && desk.stage.value === 'check' && desk.checkTab.value === 'loudness'" />
       </template>
       <NotOpen v-else @again="open" />
       <ReadingView v-if="desk.reading.value && session.document" />
       <CountIn v-if="recorder.state.phase === 'counting'" :count="recorder.state.count" />
-    </section>
-    <aside v-if="panelOpen" class="panel" tabindex="-1" :aria-label="`${STAGE_NAMES[desk.stage.value]} panel`">
+    </main>
+    <aside
+      v-if="panelOpen"
+      id="panel"
+      class="panel"
+      tabindex="-1"
+      :aria-label="`${STAGE_NAMES[desk.stage.value]} panel`"
+    >
       <component :is="panels[desk.stage.value]" v-if="session.document && laidOut" />
     </aside>
     <button
@@ -184,6 +207,15 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
 }
 .folded .timeline {
   grid-column: 1 / 3;
+}
+.grid {
+  display: flex;
+  flex: 1;
+  flex-direction: column;
+  min-height: 0;
+}
+.grid:focus-visible {
+  outline-offset: -3px;
 }
 .field {
   position: relative;

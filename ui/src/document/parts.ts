@@ -35,6 +35,18 @@ export function clipsUnder(document: Document | undefined, place: number, track 
   );
 }
 
+/** Which part each clip is of those on a track that bear one name, as a split leaves them: "part 2 of 3". */
+export function partNames(clips: Schema["Track"]["clips"]): Map<string, string> {
+  const named = new Map<string, string[]>();
+  const inTime = Object.entries(clips).sort(([, a], [, b]) => a.start - b.start);
+  for (const [id, c] of inTime) named.set(c.name, [...(named.get(c.name) ?? []), id]);
+  const out = new Map<string, string>();
+  for (const ids of named.values()) {
+    if (ids.length > 1) ids.forEach((id, i) => out.set(id, `part ${i + 1} of ${ids.length}`));
+  }
+  return out;
+}
+
 /** What an edit meant has been taken away before its turn came. */
 export function gone(what: string): Refusal {
   return new Refusal(

@@ -96,7 +96,7 @@ watch(() => props.show, load);
       </p>
       <template v-else>
         <div class="title">
-          <h1>House sound</h1>
+          <h1 tabindex="-1">House sound</h1>
           <p class="soft">What every episode has: music, tracks and their treatment, and places for what is said.</p>
           <button class="plain-button filled" @click="question('layout')">New layout</button>
         </div>

@@ -85,7 +85,7 @@ watch(() => current.value?.id, loadEpisodes);
 <template>
   <div class="shelf">
     <header>
-      <h1 class="brand">ruvel</h1>
+      <h1 class="brand" tabindex="-1">ruvel</h1>
       <input
         v-model="search"
         class="text-field search"

@@ -20,7 +20,7 @@ const emit = defineEmits<{ new: [] }>();
       <span class="name cut" :title="s.name">{{ s.name }}</span>
       <span class="soft">{{ s.episodes === 1 ? "1 episode" : `${s.episodes} episodes` }}</span>
     </router-link>
-    <button class="plain-button" @click="emit('new')">New show</button>
+    <button class="plain-button new-show" @click="emit('new')">New show</button>
   </nav>
 </template>
 

@@ -38,7 +38,7 @@ defineProps<{
     autocomplete="off"
     @input="field.type(($event.target as HTMLInputElement).value)"
     @blur="field.keep()"
-    @keydown.enter="($event.target as HTMLInputElement).blur()"
+    @keydown.enter="field.keep()"
   />
   <BothTexts :field="field" />
 </template>

@@ -1,5 +1,5 @@
 import { nextTick } from "vue";
-import { levelText, parseLevel, parseTime, RATE, timeText } from "../../model/units";
+import { lengthText, levelText, parseLevel, parseTime, RATE, timeText } from "../../model/units";
 import type { Op, Schema } from "../../api/client";
 import { clipIn, clipsIn, clipsUnder } from "../../document/parts";
 import type { Document } from "../../document/sheet";
@@ -7,6 +7,9 @@ import { useSession } from "../../stores/session";
 import { useSounds } from "../../stores/sounds";
 import { copy, whatWasCopied } from "./clipboard";
 import type { DeskContext } from "../state/context";
+import { chooseStretch } from "../lanes/stretch";
+import { goOn } from "../../talk/focus";
+import { announce } from "../../talk/announce";
 import { useLevelActs } from "./levelActs";
 import { lineOf } from "../../document/lines";
 
@@ -99,8 +102,21 @@ export function useActs(desk: DeskContext) {
       if (close !== "") desk.seek(from);
     } else if (clips.length > 0) {
       selection.clips = [];
+      goOnAfter(clips);
       void session.edit({ type: "remove-clips", clips, ...closing });
     }
+  }
+
+  /** Where one of the clips that go has the focus, its neighbour has it then. */
+  function goOnAfter(clips: string[]): void {
+    const held = (document.activeElement as HTMLElement | null)?.closest<HTMLElement>("[data-clip]")?.dataset.clip;
+    const [clip, track] = [held && session.clip(held), held && session.trackOfClip(held)?.id];
+    if (!held || !clip || !track || !clips.includes(held)) return;
+    const at = clip.start;
+    goOn(() => {
+      if (!session.clip(held)) desk.timeline.value?.goOnFrom(track, at);
+      return undefined;
+    });
   }
 
   function closeGap(track: string, place: number, close: Exclude<Closing, "">): void {
@@ -323,6 +339,18 @@ export function useActs(desk: DeskContext) {
     } else void session.edit({ type: "add-marker", at: at() });
   }
 
+  /** Makes a chapter of the chosen stretch, or from the playhead on, and goes on where its name is typed. */
+  function chapter(): void {
+    const stretch = range();
+    const place = stretch?.from ?? at();
+    const length = stretch && stretch.to - stretch.from;
+    void session.edit({ type: "add-marker", at: place, length, name: "Chapter", chapter: true });
+    desk.stage.value = "arrange";
+    desk.arrangeTab.value = "marks";
+    desk.panelOpen.value = true;
+    goOn(`aside.panel [aria-label="Name of the marker at ${timeText(place)}"]`);
+  }
+
   function duplicateTracks(): void {
     if (chosenTracks().length > 0) void session.edit({ type: "duplicate-tracks", tracks: chosenTracks() });
   }
@@ -344,6 +372,61 @@ export function useActs(desk: DeskContext) {
     if (rows.length > 0) {
       void session.edit({ type: "set-tracks", tracks: rows.map((t) => ({ track: t.id, [what]: on })) });
     }
+  }
+
+  /** The tracks that a stretch is chosen on with keys: those of the chosen clips, or all. */
+  function stretchTracks(): string[] | undefined {
+    const on = chosen().flatMap((id) => session.trackOfClip(id)?.id ?? []);
+    return on.length > 0 ? [...new Set(on)] : undefined;
+  }
+
+  /** Marks an end of a stretch at the playhead; with the other end there, or marked before, it is chosen. */
+  function markEnd(end: "from" | "to"): void {
+    const old = desk.selection.range;
+    const place = at();
+    const waiting = desk.mark.value?.end === end ? undefined : desk.mark.value?.at;
+    const other = waiting ?? (end === "from" ? old?.to : old?.from);
+    const [from, to] = end === "from" ? [place, other] : [other, place];
+    if (from !== undefined && to !== undefined && to > from) {
+      desk.mark.value = undefined;
+      chooseStretch(desk, session, { from, to, tracks: old ? old.tracks : stretchTracks() });
+      announce(`Stretch from ${timeText(from)} to ${timeText(to)}, ${lengthText(to - from)}`);
+      return;
+    }
+    selection.range = undefined;
+    desk.mark.value = { end, at: place };
+    announce(
+      end === "from"
+        ? `A stretch begins at ${timeText(place)}. Go to where it ends and mark that.`
+        : `A stretch ends at ${timeText(place)}. Go to where it begins and mark that.`,
+    );
+  }
+
+  /** Types where a stretch begins and ends. */
+  function askForStretch(): void {
+    const old = desk.selection.range;
+    const [from, to] = [old?.from ?? at(), old?.to ?? at() + RATE];
+    const own = stretchTracks();
+    const names = tracks().filter((t) => own?.includes(t.id));
+    const choices = [
+      ...(own ? [{ name: `On ${names.map((t) => t.name).join(" and ")}`, value: "own" }] : []),
+      { name: "On all tracks", value: "" },
+    ];
+    desk.question.value = {
+      title: "Choose a stretch",
+      fields: [
+        { label: "From", value: from, text: timeText(from), parse: parseTime },
+        { label: "To", value: to, text: timeText(to), parse: parseTime },
+      ],
+      choices,
+      verb: "Choose it",
+      answer: ([a, b], on) => {
+        if (a === b) return session.say("A stretch ends later than it begins.");
+        desk.mark.value = undefined;
+        const [first, last] = [Math.min(a!, b!), Math.max(a!, b!)];
+        chooseStretch(desk, session, { from: first, to: last, tracks: on ? own : undefined });
+      },
+    };
   }
 
   /** Goes to the next or the last place where something begins, ends or is marked. */
@@ -384,10 +467,13 @@ export function useActs(desk: DeskContext) {
     showFit,
     leavePlace,
     mark,
+    chapter,
     duplicateTracks,
     moveTracks,
     toggle,
     jump,
+    markEnd,
+    askForStretch,
   };
 }
 

@@ -24,9 +24,5 @@ export function cross(desk: DeskContext): void {
 
 /** Back to what is chosen, or to where one came from. */
 function back(desk: DeskContext): void {
-  const { selection } = desk;
-  const clip = selection.clips[0] && document.querySelector<HTMLElement>(`[data-clip="${selection.clips[0]}"]`);
-  const track = document.querySelector<HTMLElement>(`[data-card="${selection.track}"] .name`);
-  const there = clip || (outside?.isConnected ? outside : undefined) || track;
-  (there ?? document.querySelector<HTMLElement>(".lanes"))?.focus();
+  if (!desk.timeline.value?.comeIn() && outside?.isConnected) outside.focus();
 }

@@ -1,6 +1,6 @@
 import { api, ask, type Schema } from "../../api/client";
 import { levelAt } from "../../drawing/level";
-import { RATE } from "../../model/units";
+import { levelText, parseLevel, RATE, timeText } from "../../model/units";
 import { gone, trackIn } from "../../document/parts";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
@@ -35,15 +35,30 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
   const lines = () => (desk.lines.value.tracks ? chosenTracks() : chosen());
   const named = (id: string) => lineOf(session.document, id)!.named;
 
-  function pointHere(): void {
+  function pointHere(to?: number): void {
     const at = Math.round(desk.playhead.value);
     const points = lines().flatMap((id) => {
       const line = lineOf(session.document, id);
       if (!line || at < line.from || at >= line.to) return [];
       const own = at - line.zero;
-      return [{ ...line.named, at: own, level: levelAt(line.points, own) }];
+      return [{ ...line.named, at: own, level: to ?? levelAt(line.points, own) }];
     });
     if (points.length > 0) void session.edit({ type: "add-points", points });
+  }
+
+  /** Types the level of a point at the playhead: a new one, or the one that stands there. */
+  function askForPoint(): void {
+    const at = Math.round(desk.playhead.value);
+    const line = lineOf(session.document, lines()[0] ?? "");
+    if (!line) return;
+    const now = levelAt(line.points, at - line.zero);
+    desk.question.value = {
+      title: `A point at ${timeText(at)}`,
+      explained: "On the level line of what is chosen, in dB or per cent: −18, 12.6 %, silence.",
+      fields: [{ label: "Level", value: now, text: levelText(now), parse: parseLevel }],
+      verb: "Put it there",
+      answer: ([level]) => pointHere(level),
+    };
   }
 
   /** Makes a stretch of the chosen clips louder or softer. */
@@ -196,6 +211,7 @@ export function useLevelActs(desk: DeskContext, { chosen, chosenTracks, range, m
   return {
     dip,
     pointHere,
+    askForPoint,
     lift,
     hush,
     hushable,

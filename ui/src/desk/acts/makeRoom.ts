@@ -1,3 +1,4 @@
+import { goOn } from "../../talk/focus";
 import type { DeskContext } from "../state/context";
 
 /** Shows what would make room for speech in the whole session. */
@@ -6,4 +7,5 @@ export function makeRoom(desk: DeskContext): void {
   desk.stage.value = "balance";
   desk.balanceTab.value = "room";
   desk.rooming.value = true;
+  goOn("aside.panel .room .filled:not(:disabled)");
 }

@@ -19,6 +19,8 @@ const props = defineProps<{
   height: number;
   /** Wholly under another one. */
   under: boolean;
+  /** Which part it is of those that a split has left: "part 2 of 3". */
+  partOf?: string;
 }>();
 /** So many chosen clips have lines, grips and edges that can be taken hold of. */
 const FEW = 6;
@@ -43,19 +45,25 @@ const bodyHeight = computed(() => props.height - HEAD - 2 * BORDER);
 const chosen = computed(() => desk.selection.clips.includes(props.id));
 const name = computed(() => {
   const { clip } = props;
-  const what = `${clip.name}, ${timeText(clip.start)} to ${timeText(clip.start + clip.length)}, on ${props.trackName}`;
+  const named = props.partOf ? `${clip.name}, ${props.partOf}` : clip.name;
+  const what = `${named}, ${timeText(clip.start)} to ${timeText(clip.start + clip.length)}, on ${props.trackName}`;
   return what + (clip.silent ? ", silenced" : "") + (props.under ? ", under another clip" : "");
 });
 
 /** What lies on it can be taken hold of. It is seen in any case, on the picture of the lane. */
 const open = computed(() => hovered.value || within.value || (chosen.value && desk.selection.clips.length <= FEW));
 
-const { NO_KEYS, choose, focused, press, trim } = useClipGestures(desk, props, () => chosen.value);
+const { choose, press, trim } = useClipGestures(desk, props, () => chosen.value);
 
 function point(event: PointerEvent): void {
   const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
   const at = props.clip.start + lead.value + (event.clientX - box.left) * desk.time.scale;
   desk.pointed.value = { clip: props.id, at };
+}
+
+/** With the clip itself in focus, keys mean the clip and no longer a point on its line. */
+function focused(): void {
+  if (chosen.value) desk.selection.points = [];
 }
 
 function leave(): void {
@@ -67,7 +75,7 @@ function menu(event: MouseEvent): void {
   event.preventDefault();
   event.stopPropagation();
   if (isDragging()) return; // a finger that rests on it has taken hold of it
-  if (!chosen.value) choose(NO_KEYS);
+  if (!chosen.value) choose();
   const lane = (event.currentTarget as HTMLElement).closest("[data-track]")!.getBoundingClientRect();
   const key = event.clientX === 0 && event.clientY === 0; // the menu key knows no place
   const own = (event.currentTarget as HTMLElement).getBoundingClientRect();
@@ -88,11 +96,13 @@ function menu(event: MouseEvent): void {
     class="clip"
     :class="{ chosen, narrow: whole < 12 }"
     :style="{ left: `${from}px`, width: `${width}px`, height: `${height}px` }"
-    tabindex="0"
-    role="group"
+    tabindex="-1"
+    role="gridcell"
     :aria-label="name"
+    :aria-selected="chosen"
     aria-haspopup="menu"
     :data-clip="id"
+    :data-stop="`clip:${id}`"
     @focus="focused"
     @pointerdown="press"
     @contextmenu="menu"

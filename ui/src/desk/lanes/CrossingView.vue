@@ -17,6 +17,8 @@ const STEPS = 24;
 const left = computed(() => desk.time.laidX(props.crossing.from));
 const width = computed(() => (props.crossing.to - props.crossing.from) / desk.time.laid.scale);
 const length = computed(() => props.crossing.to - props.crossing.from);
+/** Its clips end it. */
+const longest = computed(() => Math.max(length.value, session.clip(props.crossing.in)?.length ?? 0));
 const law = computed(() => (props.crossing.law === "equal-power" ? "equal power" : "equal gain"));
 const name = computed(() => {
   const into = session.clip(props.crossing.in)?.name ?? "";
@@ -66,6 +68,9 @@ function key(event: KeyboardEvent): void {
 <template>
   <div
     class="crossing"
+    role="gridcell"
+    :aria-label="name"
+    :data-of="`clip:${crossing.in}`"
     :style="{ left: `${left}px`, width: `${width}px`, height: `${height - HEAD - 2}px` }"
     :title="`${name}: ${lengthText(length)}, ${law}`"
   >
@@ -76,8 +81,10 @@ function key(event: KeyboardEvent): void {
     <span
       class="grip"
       role="slider"
-      tabindex="0"
-      :aria-label="name"
+      tabindex="-1"
+      :aria-label="`Length of the crossing into ${session.clip(crossing.in)?.name ?? ''}`"
+      aria-valuemin="0"
+      :aria-valuemax="longest / RATE"
       :aria-valuenow="length / RATE"
       :aria-valuetext="`${lengthText(length)}, ${law}`"
       title="Drag to make the crossing longer or shorter"

@@ -17,23 +17,30 @@ function show(tab: GatherTab): void {
 </script>
 
 <template>
-  <div class="empty">
-    <h2>Nothing is on the desk yet</h2>
-    <p v-if="coming" role="status">Your files are on their way. Each finds a track of its own.</p>
-    <template v-else>
-      <p>Drop a voice recording and a piece of music anywhere on this page. Each finds a track of its own.</p>
-      <div class="ways">
-        <button class="plain-button filled" @click="desk.chooseFiles.value()">
-          <FileAudio :size="15" />Choose files
-        </button>
-        <button class="plain-button" @click="show('record')"><Mic :size="15" />Record a voice</button>
-        <button class="plain-button" @click="show('music')"><Music :size="15" />Find music</button>
-      </div>
-      <p v-if="sounds.list.length > 0" class="soft">
-        This show has sounds already:
-        <button class="link" @click="show('sounds')">choose one under Gather</button> and press its plus sign.
-      </p>
-    </template>
+  <div class="empty" role="row" data-row="empty">
+    <div role="gridcell" class="cell">
+      <h2>Nothing is on the desk yet</h2>
+      <p v-if="coming" role="status">Your files are on their way. Each finds a track of its own.</p>
+      <template v-else>
+        <p>Drop a voice recording and a piece of music anywhere on this page. Each finds a track of its own.</p>
+        <div class="ways">
+          <button class="plain-button filled" data-stop="empty:files" @click="desk.chooseFiles.value()">
+            <FileAudio :size="15" />Choose files
+          </button>
+          <button class="plain-button" data-stop="empty:record" @click="show('record')">
+            <Mic :size="15" />Record a voice
+          </button>
+          <button class="plain-button" data-stop="empty:music" @click="show('music')">
+            <Music :size="15" />Find music
+          </button>
+        </div>
+        <p v-if="sounds.list.length > 0" class="soft">
+          This show has sounds already:
+          <button class="link" data-stop="empty:sounds" @click="show('sounds')">choose one under Gather</button> and
+          press its plus sign.
+        </p>
+      </template>
+    </div>
   </div>
 </template>
 

@@ -67,7 +67,10 @@ function drag(event: PointerEvent, end: boolean): void {
     :class="track.part"
     :style="span"
     :data-place="id"
-    role="group"
+    role="gridcell"
+    tabindex="-1"
+    :data-stop="`place:${id}`"
+    data-holds
     :aria-label="`Empty place: ${place.name}, ${timeText(place.at)}, about ${lengthText(place.length)}`"
     :title="`${place.name} goes here: record it, or drop a file`"
     @pointerdown.stop="drag($event, false)"

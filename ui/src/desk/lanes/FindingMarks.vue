@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
+import { timeText } from "../../model/units";
 import { useDeskContext } from "../state/context";
 import { useCheck } from "../../stores/check";
 import { useFindings, WEIGHTS } from "../acts/findings";
@@ -43,19 +44,20 @@ const more = (n: number) => (n === 0 ? "" : n === 1 ? " (and one more here)" : `
 
 <template>
   <span v-if="stretch" class="stretch" :style="stretch" aria-hidden="true"></span>
-  <button
-    v-for="m in marks"
-    :key="m.f.key"
-    class="finding"
-    :class="m.f.weight"
-    :style="{ left: `${m.x}px` }"
-    :title="`${WEIGHTS[m.f.weight].name}: ${m.f.text}${more(m.others)}`"
-    :aria-label="`${m.f.name}: show the finding`"
-    @pointerdown.stop
-    @click="show(m.f)"
-  >
-    {{ WEIGHTS[m.f.weight].sign }}
-  </button>
+  <div v-for="m in marks" :key="m.f.key" role="gridcell" class="cell">
+    <button
+      class="finding"
+      :class="m.f.weight"
+      :data-stop="`finding:${m.f.key}`"
+      :style="{ left: `${m.x}px` }"
+      :title="`${WEIGHTS[m.f.weight].name}: ${m.f.text}${more(m.others)}`"
+      :aria-label="`${WEIGHTS[m.f.weight].name}, ${timeText(m.f.from, 1)}: ${m.f.name}${more(m.others)}`"
+      @pointerdown.stop
+      @click="show(m.f)"
+    >
+      <span aria-hidden="true">{{ WEIGHTS[m.f.weight].sign }}</span>
+    </button>
+  </div>
 </template>
 
 <style scoped>

@@ -24,6 +24,8 @@ function bringUp(id: string): void {
     <button
       v-if="!desk.selection.clips.includes(v.id)"
       class="under cut"
+      tabindex="-1"
+      aria-hidden="true"
       :style="span(v.clip)"
       :title="`${v.clip.name} lies under another clip: bring it up`"
       @pointerdown.stop

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { computed } from "vue";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";
@@ -14,6 +15,11 @@ const desk = useDeskContext();
 const balance = useBalance();
 const aim = computed(() => balance.shown?.target);
 const speaks = computed(() => balance.shown?.typical !== undefined);
+const told = computed(() => {
+  const { typical, lowest } = balance.shown ?? {};
+  if (typical === undefined) return "Voice lead: nobody speaks yet";
+  return `Voice lead: typically ${leadText(typical)} LU, lowest ${leadText(lowest!)}, ${aim.value?.lead} aimed at`;
+});
 const about = computed(() => (balance.shown?.measured ? "" : "≈ "));
 
 function choose(lead: string): void {
@@ -22,10 +28,10 @@ function choose(lead: string): void {
 </script>
 
 <template>
-  <div class="lead-card">
+  <div class="lead-card" role="rowheader" tabindex="-1" data-stop="lead" data-holds :aria-label="told">
     <h3>
       Voice lead
-      <small v-if="balance.progress !== undefined" class="soft figures" role="status"
+      <small v-if="balance.progress !== undefined" class="soft figures"
         >measuring {{ Math.round(100 * balance.progress) }} %</small
       >
       <button v-else-if="missed" class="plain-button make" title="See what would make it" @click="makeRoom(desk)">
@@ -44,6 +50,7 @@ function choose(lead: string): void {
       <span v-else class="soft">–</span>
     </p>
     <el-select
+      v-bind="readOut"
       size="small"
       class="aim"
       :model-value="aim?.key"

@@ -117,7 +117,7 @@ const label = (m: Schema["Miss"]) => `${m.name ? `${m.name} covers the voice` : 
 </script>
 
 <template>
-  <section class="lead" aria-label="Voice lead" :style="{ height: `${HEIGHT + 1}px` }">
+  <div class="lead" role="row" data-row="lead" aria-label="Voice lead" :style="{ height: `${HEIGHT + 1}px` }">
     <LeadCard :missed="misses.length > 0" />
     <div class="strip" @click="press" @mousemove="hover" @mouseleave="desk.tag.value = undefined">
       <div ref="content" class="content"><canvas ref="canvas" :style="place" aria-hidden="true"></canvas></div>
@@ -125,19 +125,20 @@ const label = (m: Schema["Miss"]) => `${m.name ? `${m.name} covers the voice` : 
         How far speech stands above everything else is shown here as soon as somebody speaks on a voice track.
       </p>
       <span v-if="aim && speaks" class="figures aim-mark" aria-hidden="true">{{ aim.lead }}</span>
-      <button
-        v-for="v in misses"
-        :key="v.m.from"
-        class="miss"
-        :style="{ left: `${v.left}px`, maxWidth: `${Math.max(14, v.room)}px` }"
-        :title="v.m.text"
-        :aria-label="`${timeText(v.m.from, 1)}: ${v.m.text} Play from two seconds before`"
-        @click.stop="go(v.m.from)"
-      >
-        <span class="cut">{{ v.named ? label(v.m) : "!" }}</span>
-      </button>
+      <div v-for="v in misses" :key="v.m.from" role="gridcell" class="cell">
+        <button
+          class="miss"
+          :data-stop="`miss:${v.m.from}`"
+          :style="{ left: `${v.left}px`, maxWidth: `${Math.max(24, v.room)}px` }"
+          :title="v.m.text"
+          :aria-label="`${timeText(v.m.from, 1)}: ${v.m.text} Play from two seconds before`"
+          @click.stop="go(v.m.from)"
+        >
+          <span class="cut">{{ v.named ? label(v.m) : "!" }}</span>
+        </button>
+      </div>
     </div>
-  </section>
+  </div>
 </template>
 
 <style scoped>

@@ -67,7 +67,7 @@ const ramp = computed(() => {
       width="9"
       height="9"
       rx="2"
-      tabindex="0"
+      tabindex="-1"
       role="slider"
       :aria-label="`Point at ${timeText(timeOf(p.at))}`"
       :aria-valuenow="p.level"

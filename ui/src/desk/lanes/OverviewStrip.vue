@@ -83,11 +83,13 @@ function dragBlock(event: PointerEvent, index: number): void {
       if (!moved || to === undefined || to === index || to === index + 1) return;
       void session.edit({ type: "move-segment", marker: order[index]!.id, before: order[to]?.id });
     },
-    click: () => {
-      const m = session.document?.markers[order[index]!.id];
-      if (m) desk.time.fit(m.at, m.at + m.length);
-    },
+    click: () => showBlock(order[index]!.id),
   });
+}
+
+function showBlock(marker: string): void {
+  const m = session.document?.markers[marker];
+  if (m) desk.time.fit(m.at, m.at + m.length);
 }
 const landingAt = computed(() => {
   if (landing.value === undefined) return undefined;
@@ -98,10 +100,12 @@ const landingAt = computed(() => {
 
 function blockKey(event: KeyboardEvent, index: number): void {
   const by = { ArrowLeft: -1, ArrowRight: 2 }[event.key];
-  if (by === undefined || !event.altKey) return;
+  const shown = event.key === "Enter" && !event.shiftKey && !event.ctrlKey && !event.metaKey;
+  if (!shown && (by === undefined || !event.altKey)) return;
   event.preventDefault();
   event.stopPropagation();
-  const to = index + by;
+  if (shown) return showBlock(blocks.value[index]!.id);
+  const to = index + by!;
   if (to < 0 || to > blocks.value.length) return;
   void session.edit({ type: "move-segment", marker: blocks.value[index]!.id, before: blocks.value[to]?.id });
 }
@@ -134,21 +138,26 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
 </script>
 
 <template>
-  <div class="overview">
+  <div
+    class="overview"
+    v-bind="blocks.length > 0 ? { role: 'row', 'aria-label': 'Running order' } : {}"
+    data-row="blocks"
+  >
     <div ref="strip" class="strip" @pointerdown="press">
       <div v-if="landingAt !== undefined" class="landing" :style="{ left: `${landingAt}%` }"></div>
-      <button
-        v-for="(b, i) in blocks"
-        :key="b.id"
-        class="block cut"
-        :class="b.part"
-        :style="{ left: `${b.left}%`, width: `${b.width}%` }"
-        :title="`${b.name}: click to show it, drag it to move it with everything in it (Alt ← →)`"
-        @pointerdown="dragBlock($event, i)"
-        @keydown="blockKey($event, i)"
-      >
-        {{ b.name }}
-      </button>
+      <div v-for="(b, i) in blocks" :key="b.id" role="gridcell" class="cell">
+        <button
+          class="block cut"
+          :class="b.part"
+          :data-stop="`block:${b.id}`"
+          :style="{ left: `${b.left}%`, width: `${b.width}%` }"
+          :title="`${b.name}: click to show it, drag it to move it with everything in it (Alt ← →)`"
+          @pointerdown="dragBlock($event, i)"
+          @keydown="blockKey($event, i)"
+        >
+          {{ b.name }}
+        </button>
+      </div>
       <Silhouette class="outline" :outline="outline" :width="width" :height="30" mono />
       <span v-for="f in found" :key="f.key" class="found" :class="f.weight" :style="f.left" aria-hidden="true"></span>
       <div class="frame" :style="{ left: `${frame.left}px`, width: `${frame.width}px` }">

@@ -32,9 +32,14 @@ function scrub(event: PointerEvent): void {
 <template>
   <div
     class="head"
+    role="gridcell"
+    tabindex="-1"
+    data-stop="playhead"
+    aria-label="Playhead; Enter to type where it goes"
     title="Drag to listen along"
     :style="{ transform: `translateX(${desk.time.x(desk.playhead.value)}px)` }"
     @pointerdown="scrub"
+    @keydown.enter.prevent.stop="desk.timing.value = true"
   ></div>
 </template>
 

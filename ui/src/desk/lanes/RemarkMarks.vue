@@ -15,17 +15,18 @@ const notes = computed(() =>
 </script>
 
 <template>
-  <button
-    v-for="n in notes"
-    :key="n.id"
-    class="note"
-    :class="{ fresh: n.state === 'new' }"
-    :style="{ left: `${n.x}px` }"
-    :title="`${n.name || 'A listener'} at ${timeText(n.at, 0)}: ${n.words}`"
-    :aria-label="`Comment by ${n.name || 'a listener'} at ${timeText(n.at, 0)}: ${n.words}`"
-    @pointerdown.stop
-    @click="desk.seek(n.place)"
-  ></button>
+  <div v-for="n in notes" :key="n.id" role="gridcell" class="cell">
+    <button
+      class="note"
+      :class="{ fresh: n.state === 'new' }"
+      :data-stop="`remark:${n.id}`"
+      :style="{ left: `${n.x}px` }"
+      :title="`${n.name || 'A listener'} at ${timeText(n.at, 0)}: ${n.words}`"
+      :aria-label="`Comment by ${n.name || 'a listener'} at ${timeText(n.at, 0)}: ${n.words}`"
+      @pointerdown.stop
+      @click="desk.seek(n.place)"
+    ></button>
+  </div>
 </template>
 
 <style scoped>

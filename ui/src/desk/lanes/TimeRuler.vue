@@ -7,6 +7,7 @@ import { newGesture, startDrag } from "../widgets/drag";
 import FindingMarks from "./FindingMarks.vue";
 import PlayheadGrip from "./PlayheadGrip.vue";
 import RemarkMarks from "./RemarkMarks.vue";
+import StretchEnds from "./StretchEnds.vue";
 import { snap, snapPlaces } from "./snap";
 import { dragStretch } from "./stretch";
 
@@ -82,17 +83,15 @@ function dragRange(
     },
     back: () => session.takeBack(gesture),
     end: () => (desk.tag.value = desk.guide.value = undefined),
-    click: () => {
-      desk.selection.range = { from: r.at, to: r.at + r.length };
-      desk.seek(r.at);
-    },
+    click: () => choose(r),
   });
 }
 
-const range = computed(() => {
-  const r = desk.selection.range;
-  return r && { left: desk.time.x(r.from), width: (r.to - r.from) / desk.time.scale };
-});
+/** Chooses the stretch that a range gives a name to, and goes to where it begins. */
+function choose(r: { at: number; length: number }): void {
+  desk.selection.range = { from: r.at, to: r.at + r.length };
+  desk.seek(r.at);
+}
 
 function press(event: PointerEvent): void {
   const { left } = ruler.value!.getBoundingClientRect();
@@ -124,12 +123,12 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
 </script>
 
 <template>
-  <div class="row">
+  <div class="row" role="row" data-row="marks" aria-label="Marks along time">
     <div ref="ruler" class="ruler" @pointerdown="press">
       <FindingMarks />
       <RemarkMarks />
       <span v-for="t in ticks" :key="t.at" class="tick figures" :style="{ left: `${t.x}px` }">{{ t.text }}</span>
-      <div v-if="range" class="range" :style="{ left: `${range.left}px`, width: `${range.width}px` }"></div>
+      <StretchEnds />
       <div
         v-for="r in ranges"
         :key="r.id"
@@ -138,6 +137,11 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
         :class="{ chapter: r.chapter }"
         :style="{ left: `${r.x}px`, width: `${r.width}px` }"
         :title="`${r.name}, ${timeText(r.at)} to ${timeText(r.at + r.length)}${r.chapter ? ', a chapter' : ''}`"
+        role="gridcell"
+        tabindex="-1"
+        :data-stop="`range:${r.id}`"
+        :aria-label="`Range ${r.name}, ${timeText(r.at)} to ${timeText(r.at + r.length)}${r.chapter ? ', a chapter' : ''}`"
+        @keydown.enter.prevent="choose(r)"
       >
         <span class="end" @pointerdown="dragRange($event, r, 'start')"></span>
         <span class="cut what" :style="{ paddingLeft: `${r.beside}px` }" @pointerdown="dragRange($event, r, 'all')">{{
@@ -145,17 +149,19 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
         }}</span>
         <span class="end" @pointerdown="dragRange($event, r, 'end')"></span>
       </div>
-      <button
-        v-for="f in flags"
-        :key="f.id"
-        class="flag cut"
-        :style="{ left: `${f.x}px` }"
-        :title="`${f.name}, ${timeText(f.at)}`"
-        @pointerdown="dragMarker($event, f.id, f.at)"
-        @keydown.enter="desk.seek(f.at)"
-      >
-        {{ f.name }}
-      </button>
+      <div v-for="f in flags" :key="f.id" role="gridcell" class="cell">
+        <button
+          class="flag cut"
+          :data-stop="`flag:${f.id}`"
+          :style="{ left: `${f.x}px` }"
+          :title="`${f.name}, ${timeText(f.at)}`"
+          :aria-label="`Marker ${f.name}, ${timeText(f.at)}`"
+          @pointerdown="dragMarker($event, f.id, f.at)"
+          @keydown.enter="desk.seek(f.at)"
+        >
+          {{ f.name }}
+        </button>
+      </div>
       <PlayheadGrip />
     </div>
   </div>
@@ -183,11 +189,6 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   font-size: var(--type-small);
   line-height: 13px;
   color: var(--ink-soft);
-}
-.range {
-  position: absolute;
-  inset-block: 0;
-  background: var(--shade);
 }
 .named {
   position: absolute;

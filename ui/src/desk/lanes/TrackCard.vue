@@ -15,7 +15,7 @@ import TrackTaken from "./TrackTaken.vue";
 const props = defineProps<{ track: Schema["Track"]; index: number; small: boolean; folded: boolean }>();
 const session = useSession();
 const desk = useDeskContext();
-const { meant, press, focused, landingLine } = useTrackOrder(
+const { meant, press, landingLine } = useTrackOrder(
   desk,
   () => props.track.id,
   () => props.index,
@@ -44,27 +44,27 @@ function rename(name: string | undefined, byKey: boolean): void {
 </script>
 
 <template>
-  <section
+  <div
     class="card"
     :class="[track.part, { chosen: desk.selection.tracks.includes(track.id), small, folded }]"
-    :aria-label="`Track ${track.name}`"
     :data-card="track.id"
     @pointerdown="press"
   >
     <div v-if="landingLine !== undefined" class="landing" :style="{ top: `${landingLine}px` }"></div>
     <div class="top">
       <NameField v-if="renaming" :name="track.name" label="Name of the track" @done="rename" />
-      <button
-        v-else
-        ref="name"
-        class="name cut"
-        :title="`${track.name}: drag to put it elsewhere, double click to rename it`"
-        @dblclick="renaming = true"
-        @keydown.f2="renaming = true"
-        @focus="focused"
-      >
-        {{ track.name }}
-      </button>
+      <h3 v-else>
+        <button
+          ref="name"
+          class="name cut"
+          :data-stop="`track:${track.id}`"
+          :title="`${track.name}: drag to put it elsewhere, double click to rename it`"
+          @dblclick="renaming = true"
+          @keydown.f2="renaming = true"
+        >
+          {{ track.name }}
+        </button>
+      </h3>
       <TrackMenu :track="track" :index="index" :folded="folded" :meant="meant" @rename="renaming = true" />
     </div>
     <div class="top facts-row">
@@ -86,7 +86,7 @@ function rename(name: string | undefined, byKey: boolean): void {
     </div>
     <TrackControls class="controls" :track="track" />
     <TrackMeter :index="index" />
-  </section>
+  </div>
 </template>
 
 <style scoped>
@@ -140,9 +140,13 @@ function rename(name: string | undefined, byKey: boolean): void {
   display: flex;
   align-items: center;
 }
-.name {
+h3 {
   flex: 1;
   min-width: 0;
+  font-size: inherit;
+}
+.name {
+  width: 100%;
   padding: 0;
   border: 0;
   background: none;

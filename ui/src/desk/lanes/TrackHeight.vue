@@ -31,7 +31,7 @@ function pullByKey(event: KeyboardEvent): void {
   <span
     class="size"
     role="separator"
-    tabindex="0"
+    tabindex="-1"
     aria-orientation="horizontal"
     :aria-label="`Height of ${track.name}`"
     :aria-valuenow="height"

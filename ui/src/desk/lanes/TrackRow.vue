@@ -9,6 +9,7 @@ import { isDragging } from "../widgets/drag";
 import CrossingView from "./CrossingView.vue";
 import EmptyPlace from "./EmptyPlace.vue";
 import { covered } from "../../drawing/covering";
+import { partNames } from "../../document/parts";
 import { BORDER, HEAD } from "../../drawing/picture";
 import { selectIn } from "./frame";
 import LevelLine from "./LevelLine.vue";
@@ -54,6 +55,8 @@ const visible = computed(() => {
   const under = covered(there.map(([, clip]) => clip));
   return there.map(([id, clip], place) => ({ id, clip, under: under[place]! }));
 });
+/** Which part it is of those that a split has left with one name. */
+const parts = computed(() => partNames(props.track.clips));
 const hidden = computed(() => visible.value.filter((v) => v.under));
 const crossings = computed(() => (session.glance?.crossings ?? []).filter((x) => x.in in props.track.clips));
 /** Those that there is room to draw the curves of. */
@@ -95,8 +98,19 @@ function menu(event: MouseEvent): void {
 </script>
 
 <template>
-  <div class="row" :class="{ folded }" :style="{ height: `${height}px` }">
-    <TrackCard :track="track" :index="index" :small="height < SMALL_CARD" :folded="folded" />
+  <div
+    class="row track-row"
+    :class="{ folded }"
+    :style="{ height: `${height}px` }"
+    role="row"
+    :data-row="`track:${track.id}`"
+    :aria-label="`Track ${track.name}`"
+    :aria-selected="desk.selection.tracks.includes(track.id)"
+  >
+    <div class="cell" role="rowheader" :data-of="`track:${track.id}`">
+      <TrackCard :track="track" :index="index" :small="height < SMALL_CARD" :folded="folded" />
+      <TrackHeight :track="track" />
+    </div>
     <div
       class="lane"
       :class="{ silent: !audible }"
@@ -121,15 +135,23 @@ function menu(event: MouseEvent): void {
           v-for="v in visible"
           :id="v.id"
           :key="v.id"
-          v-memo="[v.clip, v.under, track.id, track.name, track.part, clipHeight]"
+          v-memo="[v.clip, v.under, track.id, track.name, track.part, clipHeight, parts.get(v.id)]"
           :clip="v.clip"
           :track="track.id"
           :track-name="track.name"
           :part="track.part"
           :height="clipHeight"
           :under="v.under"
+          :part-of="parts.get(v.id)"
         />
-        <div v-if="desk.lines.value.tracks && !folded && !far" class="track-line" :style="trackLine">
+        <div
+          v-if="desk.lines.value.tracks && !folded && !far"
+          class="track-line"
+          role="gridcell"
+          :aria-label="`Level line of ${track.name}`"
+          :data-of="`track:${track.id}`"
+          :style="trackLine"
+        >
           <LevelLine
             :id="track.id"
             :points="track.envelope"
@@ -169,7 +191,6 @@ function menu(event: MouseEvent): void {
       <HeldName class="held" :clips="visible" :part="track.part" :class="{ folded }" />
       <LiveTake v-if="growing" :height="clipHeight" />
     </div>
-    <TrackHeight :track="track" />
   </div>
 </template>
 

@@ -4,56 +4,27 @@ import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
+import { chooseClip, type Held } from "./choosing";
 import { moveClips } from "./moving";
 import { snap, snapPlaces } from "./snap";
 import { dragStretch, lanesBetween } from "./stretch";
 
 /** A clip as its gestures know it. */
-interface Held {
+interface Grabbed {
   id: string;
   clip: Schema["Clip"];
   track: string;
   part: Schema["Track"]["part"];
 }
 
-const NO_KEYS = { shiftKey: false, ctrlKey: false, metaKey: false };
-
 /** What a hand does with a clip: its title moves it, its body is for stretches, its edges trim it. */
-export function useClipGestures(desk: DeskContext, props: Held, chosen: () => boolean) {
+export function useClipGestures(desk: DeskContext, props: Grabbed, chosen: () => boolean) {
   const session = useSession();
 
-  function choose(event: typeof NO_KEYS): void {
-    const { selection } = desk;
-    selection.points = [];
-    selection.track = props.track;
-    selection.tracks = [props.track];
-    if (event.shiftKey || modified(event)) {
-      selection.clips = chosen() ? selection.clips.filter((c) => c !== props.id) : [...selection.clips, props.id];
-    } else if (!chosen()) {
-      selection.clips = [props.id];
-      // A stretch of time that does not lie in the clip is not meant any more.
-      const { range } = selection;
-      if (range && (range.to <= props.clip.start || range.from >= props.clip.start + props.clip.length)) {
-        selection.range = undefined;
-      }
-    }
-  }
-
-  /** With the clip itself in focus, keys mean the clip and no longer a point on its line. */
-  function focused(): void {
-    desk.selection.points = [];
-    if (!chosen() && !pressed) choose(NO_KEYS);
-  }
-
-  /** The focus comes with a press, which chooses by itself. */
-  let pressed = false;
+  const choose = (event?: Held) => chooseClip(desk, session, props.id, event);
 
   function press(event: PointerEvent): void {
     if (event.button !== 0) return;
-    pressed = true;
-    for (const end of ["pointerup", "pointercancel"]) {
-      window.addEventListener(end, () => (pressed = false), { once: true });
-    }
     // Both keys mean more of what is chosen while the press is a click, and something of their own when it is a drag.
     if (!(event.target as Element).closest(".head")) stretch(event);
     else if (event.shiftKey) slip(event);
@@ -95,7 +66,7 @@ export function useClipGestures(desk: DeskContext, props: Held, chosen: () => bo
   }
 
   function trim(event: PointerEvent, edge: "start" | "end"): void {
-    choose(NO_KEYS);
+    choose();
     const at = edge === "start" ? props.clip.start : props.clip.start + props.clip.length;
     const places = snapPlaces(session.document!, desk, [props.id]);
     const gesture = newGesture();
@@ -131,5 +102,5 @@ export function useClipGestures(desk: DeskContext, props: Held, chosen: () => bo
     desk.tag.value = desk.guide.value = undefined;
   }
 
-  return { NO_KEYS, choose, focused, press, trim };
+  return { choose, press, trim };
 }

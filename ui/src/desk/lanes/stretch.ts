@@ -47,9 +47,7 @@ export function dragStretch(event: PointerEvent, desk: DeskContext, session: Ses
       const { range } = selection;
       if (!moved || !range) return;
       if (range.to === range.from) selection.range = undefined;
-      else if (how.withClips && range.tracks) {
-        Object.assign(selection, { points: [], clips: touched(session, range.tracks, range) });
-      }
+      else if (how.withClips) chooseStretch(desk, session, range);
     },
     click: (e) => how.click(e, pressed),
   });
@@ -59,6 +57,18 @@ export function dragStretch(event: PointerEvent, desk: DeskContext, session: Ses
     const by = snap(desk, places!, [at], e.altKey);
     return desk.guide.value === undefined ? 0 : by;
   }
+}
+
+/** Chooses a stretch; the clips on its tracks that it touches become the chosen ones, so that what acts on them acts on it. */
+export function chooseStretch(
+  desk: DeskContext,
+  session: Session,
+  range: { from: number; to: number; tracks?: string[] },
+): void {
+  const { selection } = desk;
+  selection.range = range;
+  if (!range.tracks) return;
+  Object.assign(selection, { points: [], tracks: range.tracks, clips: touched(session, range.tracks, range) });
 }
 
 /** Scrolls along time with a finger; up and down the browser does it. */

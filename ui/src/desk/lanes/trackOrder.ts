@@ -2,6 +2,7 @@ import { computed, ref } from "vue";
 import { modified } from "../../model/machine";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
+import { chooseTrack, type Held } from "./choosing";
 import { startDrag } from "../widgets/drag";
 
 /** Choosing a track by its card, several with Ctrl or Shift, and dragging those that are chosen to another place. */
@@ -19,7 +20,7 @@ export function useTrackOrder(desk: DeskContext, id: () => string, index: () => 
 
   /** Drags the chosen tracks to another place among the others. */
   function drag(event: PointerEvent): void {
-    const rows = [...document.querySelectorAll<HTMLElement>(".lanes .row")];
+    const rows = [...document.querySelectorAll<HTMLElement>(".lanes .track-row")];
     const middles = rows.map((r) => r.getBoundingClientRect()).map((b) => b.top + b.height / 2);
     let to: number | undefined;
     startDrag(event, {
@@ -43,22 +44,15 @@ export function useTrackOrder(desk: DeskContext, id: () => string, index: () => 
   }
   const landingLine = computed(() => {
     if (landing.value === undefined) return undefined;
-    const rows = [...document.querySelectorAll<HTMLElement>(".lanes .row")];
+    const rows = [...document.querySelectorAll<HTMLElement>(".lanes .track-row")];
     const own = rows[index()]!.getBoundingClientRect().top;
     const row = rows[Math.min(landing.value, rows.length - 1)]!.getBoundingClientRect();
     return (landing.value < rows.length ? row.top : row.bottom) - own;
   });
 
-  /** The focus comes with a press, which chooses by itself. */
-  let pressed = false;
-
-  function focused(): void {
-    if (!pressed && !desk.selection.tracks.includes(id())) select();
-  }
+  const select = (event?: Held) => chooseTrack(desk, session, id(), event);
 
   function press(event: PointerEvent): void {
-    pressed = true;
-    window.addEventListener("pointerup", () => (pressed = false), { once: true });
     if ((event.target as HTMLElement).closest("input, .switch, .arm, .more, .fader, .el-slider")) {
       if (!desk.selection.tracks.includes(id())) select();
       return;
@@ -67,24 +61,5 @@ export function useTrackOrder(desk: DeskContext, id: () => string, index: () => 
     drag(event);
   }
 
-  /** Chooses the track; with Ctrl it is added to those that are chosen or taken off, with Shift all in between are. */
-  function select(event?: { ctrlKey: boolean; metaKey: boolean; shiftKey: boolean }): void {
-    const { selection } = desk;
-    const all = session.document?.tracks.map((t) => t.id) ?? [];
-    if (event?.shiftKey && all.includes(selection.track)) {
-      const [a, b] = [all.indexOf(selection.track), all.indexOf(id())].sort((x, y) => x - y);
-      selection.tracks = all.slice(a, b! + 1);
-    } else if (event && modified(event)) {
-      const there = selection.tracks.includes(id());
-      selection.tracks = there ? selection.tracks.filter((t) => t !== id()) : [...selection.tracks, id()];
-      selection.track = there ? (selection.tracks[0] ?? "") : id();
-    } else {
-      selection.tracks = [id()];
-      selection.track = id();
-    }
-    selection.clips = [];
-    selection.points = [];
-  }
-
-  return { meant, press, focused, landingLine };
+  return { meant, press, landingLine };
 }

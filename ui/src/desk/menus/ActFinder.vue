@@ -56,18 +56,26 @@ function step(by: number): void {
   void nextTick(() => list.value?.querySelector('[aria-selected="true"]')?.scrollIntoView({ block: "nearest" }));
 }
 
-async function carryOut(place = at.value): Promise<void> {
+/** What was found and is done when the field is gone: the focus is back where it was then, and the act may lead it on. */
+let meant: Act | undefined;
+
+function carryOut(place = at.value): void {
   const one = found.value[place];
   if (!one || one.why) return;
+  meant = one.act;
   desk.finder.value = false;
-  await nextTick(); // the focus goes back to where it was, and the act may lead it on
-  one.act.run();
+}
+
+function closed(): void {
+  const act = meant;
+  meant = undefined;
+  act?.run();
 }
 
 function key(event: KeyboardEvent): void {
   if (event.key === "ArrowDown") step(1);
   else if (event.key === "ArrowUp") step(-1);
-  else if (event.key === "Enter") void carryOut();
+  else if (event.key === "Enter") carryOut();
   else return;
   event.preventDefault();
 }
@@ -81,7 +89,9 @@ function key(event: KeyboardEvent): void {
     top="12vh"
     :show-close="false"
     title="Find an act"
+    modal-class="at-once"
     @opened="field?.focus()"
+    @closed="closed"
   >
     <input
       ref="field"

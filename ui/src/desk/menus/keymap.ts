@@ -22,6 +22,9 @@ const SHOWN: Record<string, string> = {
   Comma: ",",
   Period: ".",
   Escape: "Esc",
+  Semicolon: ";",
+  Quote: "'",
+  Backquote: "`",
   "-": "−",
 };
 
@@ -40,7 +43,8 @@ export function isSign(key: string): boolean {
   const bare = !/\$mod|Control|Alt|Meta/.test(key);
   return (
     bare &&
-    (last.length <= 1 || /^(Digit|Key|Numpad\d|Comma|Period|Slash|Semicolon|Quote|Bracket|Minus|Equal)/.test(last))
+    (last.length <= 1 ||
+      /^(Digit|Key|Numpad\d|Comma|Period|Slash|Semicolon|Quote|Bracket|Minus|Equal|Backquote)/.test(last))
   );
 }
 

@@ -2,7 +2,7 @@ import { useEventListener } from "@vueuse/core";
 import { createKeybindingsHandler } from "tinykeys";
 import { computed } from "vue";
 import type { DeskContext } from "../state/context";
-import { useKeymap } from "./keymap";
+import { isSign, keyOf, useKeymap } from "./keymap";
 import { actList } from "../acts/lists/list";
 
 /** What a text is typed into keeps all its keys, and so does what is open over the desk. */
@@ -10,9 +10,12 @@ const TYPED =
   'textarea, [contenteditable], select, input:not([type="checkbox"], [type="radio"], [type="range"], [type="button"], [readonly])';
 const OPEN = ".el-dialog, .el-message-box, .el-popper, .menu";
 /** What answers Space and Enter by itself, and what answers arrows. */
-const ANSWERS = 'button, a, label, summary, [role="switch"], [role="combobox"], input';
+const ANSWERS = 'button, a, label, summary, [role="switch"], [role="combobox"], input:not([readonly])';
 const SLIDES = '[role="slider"], [role="tab"], input[type="radio"], [role="combobox"]';
 const ALONG = ["ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End", "PageUp", "PageDown"];
+
+/** Acts whose keys are no text. */
+const EVERYWHERE = ["find", "panel"];
 
 /** Keys that go on while they are held. */
 const GOES_ON = [...ALONG, ",", ".", "+", "-"];
@@ -61,11 +64,18 @@ export function useShortcuts(desk: DeskContext): void {
   function isTheirs(event: KeyboardEvent): boolean {
     const at = event.target as HTMLElement;
     if (event.defaultPrevented || !(at instanceof Element)) return true;
-    if (at.closest(TYPED) || at.closest(OPEN)) return true;
+    if (at.closest(OPEN)) return true;
+    if (at.closest(TYPED)) return !leadsOut(event);
     const space = event.key === " " || event.key === "Enter";
     const answers = at.closest(ANSWERS);
     if (space && answers && answers !== touched && !touched?.contains(at)) return true;
     return ALONG.includes(event.key) && !event.altKey && !event.ctrlKey && !event.metaKey && !!at.closest(SLIDES);
+  }
+
+  /** Out of a text, too, one key leads, and one finds what can be done. */
+  function leadsOut(event: KeyboardEvent): boolean {
+    const key = keyOf(event);
+    return acts.some((a) => EVERYWHERE.includes(a.id) && keysOf(a).some((k) => k === key && !isSign(k)));
   }
 
   /** The button under the focus is not pressed by a Space that has played. */

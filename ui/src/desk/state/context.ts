@@ -116,6 +116,14 @@ export interface Ghost {
   length: number;
 }
 
+/** The timeline as keys know it: one stop, with arrows inside. */
+export interface Timeline {
+  /** Comes into it: to what is chosen, or to where one was. */
+  comeIn: () => boolean;
+  /** What was at a time of a track is gone: what follows has the focus, or what lies before. */
+  goOnFrom: (track: string, frame: number) => void;
+}
+
 /** Something to be typed before an act can be carried out. */
 export interface Question {
   title: string;
@@ -149,7 +157,12 @@ export interface DeskContext {
   hearing: Hearing;
   /** Makes way for something that is to be heard by itself, and says whether it may be now. */
   mayHear: () => boolean;
+  timeline: Ref<Timeline | undefined>;
   playhead: Ref<number>;
+  /** The time on the deck is typed over. */
+  timing: Ref<boolean>;
+  /** One end of a stretch that waits for the other. */
+  mark: Ref<{ end: "from" | "to"; at: number } | undefined>;
   guide: Ref<number | undefined>;
   tag: Ref<{ x: number; y: number; text: string } | undefined>;
   stage: Ref<Stage>;
@@ -231,7 +244,10 @@ export function makeDeskContext(player: Player, recorder: Recorder, heights: Hei
     recorder,
     hearing,
     mayHear,
+    timeline: ref(),
     playhead,
+    timing: ref(false),
+    mark: ref(),
     guide: ref(),
     tag: ref(),
     stage: ref("gather"),

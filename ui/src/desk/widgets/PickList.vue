@@ -1,5 +1,6 @@
 <script setup lang="ts" generic="Value extends string | boolean">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 
 /** One of a few, chosen from a list that opens. */
 defineProps<{ options: { value: Value; name: string }[]; label: string; id?: string }>();
@@ -8,6 +9,7 @@ const picked = defineModel<Value>({ required: true });
 
 <template>
   <el-select
+    v-bind="readOut"
     :id="id"
     v-model="picked"
     size="small"

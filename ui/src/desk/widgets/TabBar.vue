@@ -22,6 +22,7 @@ function step(event: KeyboardEvent): void {
       :id="`${prefix}-${t.key}`"
       :key="t.key"
       role="tab"
+      :aria-controls="current === t.key ? `${prefix}-panel` : undefined"
       :aria-selected="current === t.key"
       :tabindex="current === t.key ? 0 : -1"
       @click="current = t.key"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, useId, useTemplateRef } from "vue";
+import { computed, nextTick, ref, useId, useTemplateRef } from "vue";
 
 /** A number that can be typed, in whatever form its parser reads. What cannot be read is said beside it, and stays to be mended. */
 const props = defineProps<{
@@ -31,9 +31,19 @@ function take(): boolean {
   return true;
 }
 
-/** The keys are those of the desk again, unless there is something to be mended. */
-function enter(): void {
-  if (take()) field.value?.blur();
+/** Taken with Enter it keeps the focus, and the other keys are those of the desk again; Enter or F2 types it once more. */
+const settled = ref(false);
+
+function enter(event: KeyboardEvent): void {
+  event.preventDefault();
+  event.stopPropagation();
+  if (settled.value) again();
+  else if (take()) settled.value = true;
+}
+
+function again(): void {
+  settled.value = false;
+  void nextTick(() => field.value?.select());
 }
 
 function leave(event: KeyboardEvent): void {
@@ -60,9 +70,16 @@ function leave(event: KeyboardEvent): void {
       typed = ($event.target as HTMLInputElement).value;
       wrong = false;
     "
+    :readonly="settled"
+    :aria-readonly="false"
+    @pointerdown="settled = false"
     @keydown.enter="enter"
+    @keydown.f2="again"
     @keydown.escape="leave"
-    @blur="take"
+    @blur="
+      take();
+      settled = false;
+    "
   />
   <Teleport to="body">
     <span v-if="wrong" :id="id" class="not-read" role="alert" :style="place">{{ told }}</span>

@@ -2,6 +2,7 @@
 import { onBeforeUnmount } from "vue";
 import { useDeskContext, type ArrangeTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
+import TabPanel from "../../desk/widgets/TabPanel.vue";
 import FitTab from "./FitTab.vue";
 import HistoryTab from "./HistoryTab.vue";
 import MarksTab from "./MarksTab.vue";
@@ -24,7 +25,9 @@ onBeforeUnmount(() => desk.hearing.stop());
   <h2>Arrange</h2>
   <TabBar v-model="desk.arrangeTab.value" :tabs="tabs" label="What to arrange" prefix="arrange" />
   <p v-if="desk.hearing.state.problem" class="alarm" role="alert">{{ desk.hearing.state.problem }}</p>
-  <component :is="views[desk.arrangeTab.value]" />
+  <TabPanel prefix="arrange" :current="desk.arrangeTab.value"
+    ><component :is="views[desk.arrangeTab.value]"
+  /></TabPanel>
 </template>
 
 <style scoped>

@@ -59,6 +59,7 @@ function jump(at: number): void {
         :value="m.name"
         maxlength="200"
         :aria-label="`Name of the marker at ${timeText(m.at)}`"
+        @focus="($event.target as HTMLInputElement).select()"
         @change="rename(m.id, $event, m.name)"
       />
       <button

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import { useDeskContext, type BalanceTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
+import TabPanel from "../../desk/widgets/TabPanel.vue";
 import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { chosenOn } from "./chosen";
@@ -38,7 +39,9 @@ const more = computed(() => desk.selection.clips.filter((id) => session.clip(id)
     >
   </p>
   <TabBar v-model="desk.balanceTab.value" :tabs="tabs" label="What to balance" prefix="balance" />
-  <component :is="views[desk.balanceTab.value]" />
+  <TabPanel prefix="balance" :current="desk.balanceTab.value"
+    ><component :is="views[desk.balanceTab.value]"
+  /></TabPanel>
 </template>
 
 <style scoped>

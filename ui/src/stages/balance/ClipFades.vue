@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import type { Schema } from "../../api/client";
 import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { FADE_SHAPES, lengthText, parseTime, RATE } from "../../model/units";
@@ -24,6 +25,7 @@ function set(edge: "in" | "out", change: Partial<Schema["NewFade"]>, gesture?: s
   <template v-for="edge in ['in', 'out'] as const" :key="edge">
     <SliderRow
       :label="edge === 'in' ? 'In' : 'Out'"
+      of="Fade"
       :value="fadeOf(edge).length"
       :text="lengthText(fadeOf(edge).length)"
       :parse="parseTime"
@@ -34,6 +36,7 @@ function set(edge: "in" | "out", change: Partial<Schema["NewFade"]>, gesture?: s
       @change="(length: number, g?: string) => set(edge, { length }, g)"
     />
     <el-select
+      v-bind="readOut"
       class="shape"
       size="small"
       :model-value="fadeOf(edge).shape"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { computed, ref } from "vue";
 import { api, type Schema } from "../../api/client";
 import ValueField from "../../desk/widgets/ValueField.vue";
@@ -77,11 +78,11 @@ const change = (v: number) => (Math.abs(v) < 0.05 ? "0.0" : v > 0 ? `+${figure(v
 <template>
   <section aria-label="Even out">
     <div class="choices">
-      <el-select v-model="of" size="small" aria-label="What is evened out">
+      <el-select v-bind="readOut" v-model="of" size="small" aria-label="What is evened out">
         <el-option value="clips" label="Clip by clip" />
         <el-option value="tracks" label="Speaker by speaker" />
       </el-select>
-      <el-select :model-value="by" size="small" aria-label="What is made the same" @change="setWhat">
+      <el-select v-bind="readOut" :model-value="by" size="small" aria-label="What is made the same" @change="setWhat">
         <el-option value="loudness" label="to one loudness" />
         <el-option value="peak" label="to one peak" />
       </el-select>

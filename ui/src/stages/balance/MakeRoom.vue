@@ -7,6 +7,7 @@ import { figure, RATE, timeText } from "../../model/units";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";
 import Tick from "../../talk/Tick.vue";
+import { announce } from "../../talk/announce";
 import { useAsked } from "../../talk/asked";
 
 /** Makes room for speech in the whole session: shown first on the timeline and as a list, and heard before it is kept. */
@@ -33,6 +34,7 @@ const {
     return path && api.GET("/episodes/{episode}/room", { params: { path, query }, signal });
   },
   take: (there) => {
+    announce(foundText(there));
     balance.proposed = { ...there.then, settings: Object.fromEntries(there.rows.map((r) => [r.track, r.way])) };
   },
 });
@@ -53,6 +55,14 @@ const tried = computed(() => {
 });
 /** Tracks that were left out stay in the list, so that they can be taken in again. */
 const out = computed(() => (session.document?.tracks ?? []).filter((t) => left.value.includes(t.id)));
+/** What it would come to, as a sentence. */
+function foundText(there: Schema["Room"]): string {
+  if (there.now.typical === undefined) return "Nobody is heard to speak, so there is nothing to make room for.";
+  if (there.rows.length === 0) return "No track for music or effects needs to make more way.";
+  const lead = `${figure(there.now.typical)} LU now, ${figure(there.then.typical ?? 0)} after`;
+  const many = there.rows.length === 1 ? "one track" : `${there.rows.length} tracks`;
+  return `Make room: the voice leads by ${lead}; missed in ${places(missing(there.now))}, after in ${places(missing(there.then))}; ${many} would make way.`;
+}
 const missing = (b: Schema["Balance"]) => b.misses.filter((m) => !m.excused).length;
 const places = (n: number) => (n === 0 ? "none" : n === 1 ? "one place" : `${n} places`);
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { computed } from "vue";
 import SliderRow from "../../desk/widgets/SliderRow.vue";
 import { makeUpOf } from "../../drawing/level";
@@ -65,6 +66,7 @@ function type(s: Setting, typed: number, gesture?: string): void {
         <b v-if="compressor.auto" class="figures" data-level="makeUp">{{ figure(makeUpOf(compressor), true) }} dB</b>
       </label>
       <el-select
+        v-bind="readOut"
         class="detector"
         size="small"
         :model-value="values.detector"

@@ -16,6 +16,7 @@ import { STAGES, type Stage, type Values } from "./stages";
 import TransferCurve from "./TransferCurve.vue";
 import TreatmentNow from "./TreatmentNow.vue";
 import TreatmentStarts from "./TreatmentStarts.vue";
+import { announce } from "../../talk/announce";
 import { tell } from "../../talk/tell";
 
 /** The treatment of a track, and of those that were chosen with it: which stages are on, and their settings. */
@@ -80,6 +81,7 @@ async function take(start: Schema["Treatment"], said: string, laid: string): Pro
     return (laid === "suggested" ? there.suggested : there.starts.find((s) => s.key === laid))?.treatment ?? start;
   };
   why.value = { track: props.track.id, text: said, marks: marksIn(start) };
+  announce(said);
   void session.edit({ type: "set-tracks", tracks: ids.map((id) => ({ track: id, treatment: own(id) })) });
 }
 </script>

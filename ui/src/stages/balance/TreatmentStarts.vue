@@ -32,6 +32,7 @@ async function keep(): Promise<void> {
   <div class="starts">
     <button
       class="plain-button small"
+      data-suggest
       :disabled="!voice"
       :title="voice?.suggested.for"
       @click="emit('take', voice!.suggested.treatment, voice!.suggested.why, 'suggested')"

@@ -137,6 +137,7 @@ function choose(id: string, wanted: boolean): Promise<unknown> | void {
     v-for="r in rows"
     :key="r.key"
     :label="r.label"
+    of="Making way:"
     :value="way[r.key]"
     :text="r.text(way[r.key])"
     :parse="r.parse"

@@ -2,6 +2,7 @@
 import { onBeforeUnmount } from "vue";
 import { useDeskContext, type CheckTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
+import TabPanel from "../../desk/widgets/TabPanel.vue";
 import CompareTab from "./CompareTab.vue";
 import FindingsTab from "./FindingsTab.vue";
 import LoudnessTab from "./LoudnessTab.vue";
@@ -20,7 +21,7 @@ onBeforeUnmount(() => desk.hearing.stop());
   <h2>Check</h2>
   <TabBar v-model="desk.checkTab.value" :tabs="tabs" label="What to check" prefix="check" />
   <p v-if="desk.hearing.state.problem" class="alarm" role="alert">{{ desk.hearing.state.problem }}</p>
-  <component :is="views[desk.checkTab.value]" />
+  <TabPanel prefix="check" :current="desk.checkTab.value"><component :is="views[desk.checkTab.value]" /></TabPanel>
 </template>
 
 <style scoped>

@@ -31,7 +31,7 @@ function mend(kind: Schema["KindOf"]): void {
 </script>
 
 <template>
-  <div aria-live="polite">
+  <div>
     <p v-if="check.problem" class="alarm" role="alert">{{ check.problem }}</p>
     <p v-else-if="session.length === 0" class="soft">Place a clip first; then there is something to listen to.</p>
     <p v-else-if="state" class="soft state">{{ state }}</p>

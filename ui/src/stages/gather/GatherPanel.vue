@@ -2,6 +2,7 @@
 import { computed, onBeforeUnmount } from "vue";
 import { useDeskContext, type GatherTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
+import TabPanel from "../../desk/widgets/TabPanel.vue";
 import { useTakes } from "../../stores/takes";
 import CreditsTab from "./CreditsTab.vue";
 import MusicTab from "./MusicTab.vue";
@@ -31,7 +32,7 @@ onBeforeUnmount(() => desk.hearing.stop());
     </template>
   </TabBar>
   <p v-if="desk.hearing.state.problem" class="alarm" role="alert">{{ desk.hearing.state.problem }}</p>
-  <component :is="views[desk.gatherTab.value]" />
+  <TabPanel prefix="tab" :current="desk.gatherTab.value"><component :is="views[desk.gatherTab.value]" /></TabPanel>
 </template>
 
 <style scoped>

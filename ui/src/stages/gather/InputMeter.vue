@@ -44,7 +44,9 @@ const bad = computed(() => ["silent", "low", "clipped"].includes(recorder.state.
       </div>
     </div>
     <p class="line">
-      <span role="status" :class="{ alarm: bad }">{{ words[recorder.state.verdict] }}</span>
+      <span :role="recorder.busy ? undefined : 'status'" :class="{ alarm: bad }">{{
+        words[recorder.state.verdict]
+      }}</span>
       <span class="figures soft">{{ recorder.state.held > LOWEST ? `${figure(recorder.state.held)} dBFS` : "" }}</span>
       <button v-if="recorder.state.verdict === 'clipped'" class="link" @click="recorder.forgiveClipping()">
         Close

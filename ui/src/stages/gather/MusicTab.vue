@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { computed, reactive } from "vue";
 import { api, type Schema } from "../../api/client";
 import { RATE } from "../../model/units";
@@ -60,13 +61,13 @@ function clear(): void {
     aria-label="Find music and effects"
   />
   <div class="choices">
-    <el-select v-model="query.part" size="small" aria-label="Music or effects">
+    <el-select v-bind="readOut" v-model="query.part" size="small" aria-label="Music or effects">
       <el-option v-for="p in parts" :key="p.key" :value="p.key" :label="p.name" />
     </el-select>
-    <el-select v-model="query.length" size="small" aria-label="Length">
+    <el-select v-bind="readOut" v-model="query.length" size="small" aria-label="Length">
       <el-option v-for="(l, key) in lengths" :key="key" :value="key" :label="l.name" />
     </el-select>
-    <el-select v-model="query.tempo" size="small" aria-label="Tempo">
+    <el-select v-bind="readOut" v-model="query.tempo" size="small" aria-label="Tempo">
       <el-option v-for="(t, key) in tempi" :key="key" :value="key" :label="t.name" />
     </el-select>
   </div>

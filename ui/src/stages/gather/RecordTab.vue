@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect, ElSwitch } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { Mic, Square } from "lucide-vue-next";
 import { computed, onMounted, watch } from "vue";
 import { useDeskContext } from "../../desk/state/context";
@@ -54,6 +55,7 @@ function parseMillis(text: string): number | undefined {
     <label class="field">
       <span class="label">Input</span>
       <el-select
+        v-bind="readOut"
         :model-value="recorder.choices.input"
         size="small"
         placeholder="Choose an input"
@@ -77,6 +79,7 @@ function parseMillis(text: string): number | undefined {
       <label class="field">
         <span class="label">Track</span>
         <el-select
+          v-bind="readOut"
           v-model="armed"
           size="small"
           placeholder="a new one"
@@ -87,6 +90,7 @@ function parseMillis(text: string): number | undefined {
         </el-select>
       </label>
       <el-select
+        v-bind="readOut"
         class="sides"
         :model-value="recorder.choices.stereo"
         size="small"
@@ -131,7 +135,7 @@ function parseMillis(text: string): number | undefined {
       <Mic :size="15" />Record at {{ timeText(desk.playhead.value) }}
     </button>
     <p v-if="!recorder.busy && longest" class="soft">One take can last {{ longest }}.</p>
-    <div v-if="recorder.busy" class="going" role="status" :class="recorder.state.phase">
+    <div v-if="recorder.busy" class="going" :class="recorder.state.phase">
       <p v-if="recorder.state.phase === 'counting'" class="count">{{ recorder.state.count || "…" }}</p>
       <template v-else>
         <p class="figures clock">{{ timeText(recorder.state.recorded, 1) }}</p>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { computed, ref, useTemplateRef } from "vue";
 import { api, type Part, type Schema } from "../../api/client";
 import ValueField from "../../desk/widgets/ValueField.vue";
@@ -142,7 +143,13 @@ function replaceByFile(event: Event): void {
     <p v-if="known" class="soft demands">{{ known.demands }}</p>
     <label class="field">
       <span class="label">It is</span>
-      <el-select :model-value="sound.part" size="small" aria-label="What it is" @change="change({ part: $event })">
+      <el-select
+        v-bind="readOut"
+        :model-value="sound.part"
+        size="small"
+        aria-label="What it is"
+        @change="change({ part: $event })"
+      >
         <el-option v-for="p in parts" :key="p.key" :value="p.key" :label="p.name" />
       </el-select>
     </label>
@@ -159,6 +166,7 @@ function replaceByFile(event: Event): void {
     <div v-if="replacing" class="replace">
       <p class="soft">Everywhere it is used, another takes its place. Each episode can undo it.</p>
       <el-select
+        v-bind="readOut"
         size="small"
         filterable
         placeholder="Another sound of this show"

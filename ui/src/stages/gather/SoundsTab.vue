@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { Plus } from "lucide-vue-next";
 import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
@@ -80,7 +81,7 @@ const doing = {
   <button class="drop" @click="desk.chooseFiles.value()">
     Drop recordings or music anywhere<br /><strong>or choose files</strong>
   </button>
-  <div aria-live="polite">
+  <div>
     <ProgressRow
       v-for="u in uploads.list"
       :key="u.key"
@@ -121,10 +122,10 @@ const doing = {
       aria-label="Find a sound"
     />
     <div class="choices">
-      <el-select v-model="kind" size="small" aria-label="Which sounds">
+      <el-select v-bind="readOut" v-model="kind" size="small" aria-label="Which sounds">
         <el-option v-for="k in kinds" :key="k.key" :value="k.key" :label="k.name" />
       </el-select>
-      <el-select v-model="order" size="small" aria-label="In which order">
+      <el-select v-bind="readOut" v-model="order" size="small" aria-label="In which order">
         <el-option v-for="o in orders" :key="o.key" :value="o.key" :label="o.name" />
       </el-select>
     </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { ref, watch } from "vue";
 
 /** A named text that is kept when it is left or confirmed; with suggestions, one of them can be chosen instead. */
@@ -28,6 +29,7 @@ function keep(value: unknown): void {
   <label class="field">
     <span class="label">{{ label }}</span>
     <el-select
+      v-bind="readOut"
       v-if="suggestions"
       :model-value="value"
       size="small"

@@ -98,7 +98,7 @@ function goToMarks(): void {
           spellcheck="false"
           autocomplete="off"
           @blur="keepLink(c.id, c.link, $event)"
-          @keydown.enter="($event.target as HTMLInputElement).blur()"
+          @keydown.enter="keepLink(c.id, c.link, $event)"
         />
       </li>
     </ol>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import PickList from "../../desk/widgets/PickList.vue";
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { computed, onMounted, reactive, ref, watch } from "vue";
 import type { Refusal } from "../../api/client";
 import { useMixdowns } from "../../stores/mixdowns";
@@ -60,7 +61,7 @@ const publish = () =>
   </p>
   <form v-else class="fields" @submit.prevent="publish">
     <label for="feed-file">File</label>
-    <el-select id="feed-file" v-model="wanted.file" size="small" aria-label="File to publish">
+    <el-select v-bind="readOut" id="feed-file" v-model="wanted.file" size="small" aria-label="File to publish">
       <el-option v-for="f in files" :key="f.id" :value="f.id" :label="f.file" />
     </el-select>
     <label for="feed-later">When</label>

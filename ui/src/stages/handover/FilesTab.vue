@@ -159,7 +159,7 @@ async function mixDown(overrule: boolean): Promise<void> {
     Mix down
   </button>
   <p v-if="session.length === 0" class="soft none">Place a clip first; then it can be mixed down.</p>
-  <div aria-live="polite">
+  <div>
     <ProgressRow
       v-for="j in running"
       :key="j.id"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElRadioButton, ElRadioGroup, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { X } from "lucide-vue-next";
 import { computed } from "vue";
 import type { Schema } from "../../api/client";
@@ -26,6 +27,7 @@ function rateOf(q: Schema["Quality"]): string {
   <div class="format">
     <div class="line">
       <el-select
+        v-bind="readOut"
         :id="place === 0 ? 'format' : undefined"
         :model-value="file.format"
         :aria-label="label('Format')"
@@ -44,7 +46,7 @@ function rateOf(q: Schema["Quality"]): string {
       </button>
     </div>
     <div v-if="format?.qualities.length" class="line">
-      <el-select v-model="file.quality" :aria-label="label('Quality')" size="small">
+      <el-select v-bind="readOut" v-model="file.quality" :aria-label="label('Quality')" size="small">
         <el-option v-for="q in format.qualities" :key="q.key" :value="q.key" :label="rateOf(q)" />
       </el-select>
     </div>

@@ -2,6 +2,7 @@
 import { useSharing } from "../../stores/sharing";
 import { useDeskContext, type HandoverTab } from "../../desk/state/context";
 import TabBar from "../../desk/widgets/TabBar.vue";
+import TabPanel from "../../desk/widgets/TabPanel.vue";
 import DetailsTab from "./DetailsTab.vue";
 import FeedTab from "./FeedTab.vue";
 import FilesTab from "./FilesTab.vue";
@@ -25,7 +26,9 @@ const views = { files: FilesTab, details: DetailsTab, share: ShareTab, feed: Fee
       <span v-if="key === 'share' && sharing.waiting" class="waiting">&nbsp;{{ sharing.waiting }}</span>
     </template>
   </TabBar>
-  <component :is="views[desk.handoverTab.value]" />
+  <TabPanel prefix="handover" :current="desk.handoverTab.value"
+    ><component :is="views[desk.handoverTab.value]"
+  /></TabPanel>
 </template>
 
 <style scoped>

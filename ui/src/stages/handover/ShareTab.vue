@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { computed, reactive, watch } from "vue";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useScript } from "../../stores/script";
@@ -7,6 +8,8 @@ import { useSharing } from "../../stores/sharing";
 import RemarkRow from "./RemarkRow.vue";
 import SharedLink from "./SharedLink.vue";
 import { useActing } from "../../talk/acting";
+import { announce } from "../../talk/announce";
+import { goOn } from "../../talk/focus";
 
 /** A finished file is given an address at which others hear it, and what they write about it is read here. */
 const mixdowns = useMixdowns();
@@ -25,6 +28,7 @@ function endOf(day: string): string | undefined {
 }
 
 async function make(): Promise<void> {
+  const known = new Set(sharing.links.map((l) => l.id));
   await act(async () => {
     const ends = endOf(wanted.ends);
     await sharing.make(wanted.file, {
@@ -34,6 +38,14 @@ async function make(): Promise<void> {
       transcript: wanted.transcript,
     });
     wanted.password = "";
+    announce("The link was made.");
+    goOn(() => {
+      const fresh = live.value.find((l) => !known.has(l.id));
+      return (
+        fresh &&
+        document.querySelector<HTMLElement>(`[data-link="${fresh.id}"] button, [data-link="${fresh.id}"] input`)
+      );
+    });
   });
 }
 </script>
@@ -43,7 +55,7 @@ async function make(): Promise<void> {
   <p v-if="files.length === 0" class="soft none">Mix down a file first, under Files; then it can be shared here.</p>
   <form v-else class="fields" @submit.prevent="make">
     <label for="share-file">File</label>
-    <el-select id="share-file" v-model="wanted.file" size="small" aria-label="File to share">
+    <el-select v-bind="readOut" id="share-file" v-model="wanted.file" size="small" aria-label="File to share">
       <el-option v-for="f in files" :key="f.id" :value="f.id" :label="f.file" />
     </el-select>
     <label for="share-ends">Until</label>

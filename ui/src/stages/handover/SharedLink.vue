@@ -22,7 +22,7 @@ const comments = (on: boolean) => act(() => sharing.change(props.link.id, { comm
 </script>
 
 <template>
-  <li>
+  <li :data-link="link.id">
     <strong class="cut" :title="link.file">{{ link.file }}</strong>
     <AddressLine v-if="!link.withdrawn" :path="link.path" name="the page" page />
     <p class="soft">

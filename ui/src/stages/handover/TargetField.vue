@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
+import { readOut } from "../../talk/readOut";
 import { onMounted, reactive, ref, computed } from "vue";
 import { api, ask, type Refusal, type Schema } from "../../api/client";
 import { figure } from "../../model/units";
@@ -69,7 +70,7 @@ async function make(): Promise<void> {
 </script>
 
 <template>
-  <el-select id="target" :model-value="chosen" aria-label="Target" @change="choose">
+  <el-select v-bind="readOut" id="target" :model-value="chosen" aria-label="Target" @change="choose">
     <el-option v-for="t in lists.targets" :key="t.key" :value="t.key" :label="text(t.name, t.integrated)" />
     <el-option v-for="t in offered" :key="t.name" :value="`own ${t.name}`" :label="text(t.name, t.integrated)" />
     <el-option :value="NEW" label="A target of this show…" />

@@ -23,12 +23,25 @@ export function choosing(desk: DeskContext, why: Reasons): Act[] {
     act("choose-rest", "Shift+a", "Choose all clips from the playhead on", () => acts.chooseAll("rest"), {
       off: why.clips,
     }),
+    act("stretch-start", "Semicolon", "Start of a stretch at the playhead", () => acts.markEnd("from"), {
+      off: why.something,
+      words: "choose range in mark begin",
+    }),
+    act("stretch-end", "Quote", "End of the stretch at the playhead", () => acts.markEnd("to"), {
+      off: why.something,
+      words: "choose range out mark",
+    }),
+    act("stretch-typed", "", "Choose a stretch by its times…", acts.askForStretch, {
+      off: why.something,
+      words: "range select type",
+    }),
     act(
       "let-go",
       "Escape",
       "Let go of what is chosen",
       () => {
         Object.assign(selection, { clips: [], points: [], range: undefined });
+        desk.mark.value = undefined;
       },
       { words: "deselect none nothing" },
     ),
@@ -36,6 +49,10 @@ export function choosing(desk: DeskContext, why: Reasons): Act[] {
     act("name-range", "Shift+n", "Name the chosen stretch, as a range", () => acts.mark(true), {
       off: why.stretch,
       words: "chapter part",
+    }),
+    act("chapter", "", "Chapter of the stretch, or from the playhead on…", acts.chapter, {
+      off: why.something,
+      words: "title section mark",
     }),
     act("place-before", "[", "To the place before, where something begins or ends", () => acts.jump(-1)),
     act("place-after", "]", "To the next such place", () => acts.jump(1)),

@@ -48,10 +48,13 @@ export function hearing(desk: DeskContext, why: Reasons): Act[] {
       { words: "again and again cycle", off },
     ),
     act("back", "Shift+Home", "Stop, and back to where playing began", () => goBack(desk), { off }),
+    act("go-to", "Shift+m", "Type where the playhead goes", () => void (desk.timing.value = true), {
+      words: "time position jump",
+    }),
     act("start", "Home", "To the start", () => desk.seek(0), { words: "beginning" }),
     act("end", "End", "To the end", () => desk.seek(session.length)),
-    act("second-back", "ArrowLeft", "One second back", step(-RATE)),
-    act("second-on", "ArrowRight", "One second on", step(RATE)),
+    act("second-back", "ArrowLeft|$mod+ArrowLeft", "One second back", step(-RATE)),
+    act("second-on", "ArrowRight|$mod+ArrowRight", "One second on", step(RATE)),
     act("tenth-back", "Shift+ArrowLeft", "A tenth of a second back", step(-RATE / 10)),
     act("tenth-on", "Shift+ArrowRight", "A tenth of a second on", step(RATE / 10)),
     act("bare", "7", "Hear without treatment, as loud: tap, or hold", (e) => bare.press(tap(e)), {

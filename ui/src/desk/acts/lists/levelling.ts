@@ -1,8 +1,11 @@
 import type { BalanceTab, DeskContext } from "../../state/context";
 import { useSession } from "../../../stores/session";
 import { makeRoom } from "../makeRoom";
+import { intoPanel } from "../intoPanel";
 import { inGroup, type Act } from "./act";
 import type { Reasons } from "./reasons";
+
+const SUGGEST = "aside.panel [data-suggest]:not(:disabled)";
 
 /** Levels, ways and treatments. */
 export function levelling(desk: DeskContext, why: Reasons): Act[] {
@@ -14,17 +17,18 @@ export function levelling(desk: DeskContext, why: Reasons): Act[] {
   const shown = (change: Partial<typeof desk.lines.value>) => {
     desk.lines.value = { ...desk.lines.value, ...change };
   };
-  const open = (tab: BalanceTab) => () => {
+  const open = (tab: BalanceTab, wanted?: string) => (event?: KeyboardEvent) => {
     desk.stage.value = "balance";
     desk.balanceTab.value = tab;
+    intoPanel(desk, event, wanted);
   };
   const spoken = () =>
     (session.document?.tracks ?? []).some((t) => t.part === "voice" && Object.keys(t.clips).length > 0)
       ? undefined
       : "There is no voice yet.";
   return [
-    act("gain-up", "ArrowUp", "Clip gain 1 dB up", gain(1), { ...clip, words: "louder" }),
-    act("gain-down", "ArrowDown", "Clip gain 1 dB down", gain(-1), { ...clip, words: "softer quieter" }),
+    act("gain-up", "ArrowUp|$mod+ArrowUp", "Clip gain 1 dB up", gain(1), { ...clip, words: "louder" }),
+    act("gain-down", "ArrowDown|$mod+ArrowDown", "Clip gain 1 dB down", gain(-1), { ...clip, words: "softer quieter" }),
     act("gain-up-fine", "Shift+ArrowUp", "Clip gain 0.1 dB up", gain(0.1), clip),
     act("gain-down-fine", "Shift+ArrowDown", "Clip gain 0.1 dB down", gain(-0.1), clip),
     act("gain", "", "Type the gain of the clip…", acts.askForGain, { off: why.meant, words: "volume level" }),
@@ -34,9 +38,13 @@ export function levelling(desk: DeskContext, why: Reasons): Act[] {
     }),
     act("fade-in", "", "Fade in up to the playhead", () => acts.fade("in"), { off: why.meant }),
     act("fade-out", "", "Fade out from the playhead", () => acts.fade("out"), { off: why.meant }),
-    act("point", "p", "Put a point on the level line at the playhead", acts.pointHere, {
+    act("point", "p", "Put a point on the level line at the playhead", () => acts.pointHere(), {
       off: why.lines,
       words: "envelope automation node",
+    }),
+    act("point-typed", "Shift+p", "Type the level of a point at the playhead…", acts.askForPoint, {
+      off: why.lines,
+      words: "envelope automation value",
     }),
     act(
       "dip",
@@ -62,7 +70,11 @@ export function levelling(desk: DeskContext, why: Reasons): Act[] {
     act("even-out", "", "Even out voices…", open("voices"), { off: spoken, words: "same loudness normalise speakers" }),
     act("treat", "", "Treat the chosen track: low cut, gate, compressor…", open("treatment"), {
       off: why.track,
-      words: "expander limiter dynamics noise suggest threshold",
+      words: "expander limiter dynamics noise threshold",
+    }),
+    act("suggest", "", "Suggest a treatment for the chosen voice…", open("treatment", SUGGEST), {
+      off: why.track,
+      words: "gate compressor noise",
     }),
     act("make-way", "", "Let the chosen track make way for speech…", open("room"), {
       off: why.track,

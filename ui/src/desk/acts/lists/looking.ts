@@ -1,9 +1,11 @@
+import { useRouter } from "vue-router";
 import { RATE } from "../../../model/units";
 import { useSession } from "../../../stores/session";
 import type { ArrangeTab, CheckTab, DeskContext, GatherTab, HandoverTab, Stage } from "../../state/context";
 import { toggleNight } from "../../../model/night";
 import { cross } from "../crossing";
 import type { Size } from "../../state/heights";
+import { intoPanel } from "../intoPanel";
 import { inGroup, type Act } from "./act";
 import type { Reasons } from "./reasons";
 
@@ -56,18 +58,27 @@ export function looking(desk: DeskContext, why: Reasons): Act[] {
 
 /** Where one goes. */
 export function going(desk: DeskContext): Act[] {
+  const router = useRouter();
   const act = inGroup("Go to");
-  const stage = (name: Stage) => () => void (desk.stage.value = name);
-  const gather = (tab: GatherTab) => () => {
+  const stage = (name: Stage) => (event?: KeyboardEvent) => {
+    desk.stage.value = name;
+    intoPanel(desk, event);
+  };
+  const gather = (tab: GatherTab, wanted?: string) => (event?: KeyboardEvent) => {
     desk.stage.value = "gather";
     desk.gatherTab.value = tab;
+    intoPanel(desk, event, wanted);
   };
-  const arrange = (tab: ArrangeTab) => () => {
+  const arrange = (tab: ArrangeTab) => (event?: KeyboardEvent) => {
     desk.stage.value = "arrange";
     desk.arrangeTab.value = tab;
+    intoPanel(desk, event);
   };
   return [
     act("find", "/|$mod+k", "Find an act by words, and do it", () => void (desk.finder.value = true), { first: true }),
+    act("shelf", "Backquote", "To the shelf, with all shows", () => void router.push("/"), {
+      words: "home back leave episodes",
+    }),
     act("panel", "F6", "From what is chosen into its panel, and back", () => cross(desk), { words: "focus settings" }),
     act("gather", "1", "Gather", stage("gather")),
     act("arrange", "2", "Arrange", stage("arrange")),
@@ -75,7 +86,7 @@ export function going(desk: DeskContext): Act[] {
     act("check", "4", "Check", stage("check")),
     act("hand-over", "5", "Hand over", stage("handover")),
     act("sounds", "", "Sounds of this episode", gather("sounds"), { words: "recordings files" }),
-    act("music", "", "Music and effects to choose from", gather("music"), { words: "shelf search theme bed" }),
+    act("music", "", "Music and effects to choose from", gather("music", "aside.panel input[type=search]"), { words: "shelf search theme bed" }),
     act("takes", "", "Recording and takes", gather("record"), { words: "microphone level" }),
     act("credits", "", "Credits", gather("credits"), { words: "licence author" }),
     act("order", "", "Running order", arrange("order"), { words: "list clips" }),
@@ -89,21 +100,23 @@ export function going(desk: DeskContext): Act[] {
 /** What is said of the mix, and what leaves the house. */
 export function finishing(desk: DeskContext, why: Reasons): Act[] {
   const act = inGroup("Check and hand over");
-  const check = (tab: CheckTab) => () => {
+  const check = (tab: CheckTab) => (event?: KeyboardEvent) => {
     desk.stage.value = "check";
     desk.checkTab.value = tab;
+    intoPanel(desk, event);
   };
-  const handover = (tab: HandoverTab) => () => {
+  const handover = (tab: HandoverTab, wanted?: string) => (event?: KeyboardEvent) => {
     desk.stage.value = "handover";
     desk.handoverTab.value = tab;
+    intoPanel(desk, event, wanted);
   };
   return [
     act("findings", "", "Findings: what is wrong, and how to mend it", check("findings"), { words: "errors problems" }),
     act("loudness", "", "Loudness over time", check("loudness"), { words: "lufs range peak meter" }),
     act("compare", "", "Compare with another version", check("compare"), { words: "versions before" }),
-    act("mix-down", "", "Mix down…", handover("files"), { off: why.something, words: "export wav mp3 render" }),
-    act("details", "", "Details: title, picture, chapters", handover("details"), { words: "metadata artwork" }),
-    act("share", "", "Share by a link", handover("share"), { words: "publish listeners" }),
+    act("mix-down", "", "Mix down…", handover("files", "aside.panel .go"), { off: why.something, words: "export wav mp3 render" }),
+    act("details", "", "Details: title, picture, chapters", handover("details", "aside.panel #details-description"), { words: "metadata artwork" }),
+    act("share", "", "Share by a link", handover("share", "aside.panel .go:not(:disabled)"), { words: "publish listeners" }),
     act("feed", "", "The podcast feed", handover("feed"), { words: "publish rss" }),
   ];
 }

@@ -14,7 +14,10 @@ export function useReasons(desk: DeskContext) {
   return {
     acts,
     something: unless(() => session.length > 0, "There is nothing in the session yet."),
-    stretch: unless(() => acts.range() !== undefined, "Choose a stretch first: drag over a clip or the ruler."),
+    stretch: unless(
+      () => acts.range() !== undefined,
+      "Choose a stretch first: drag over a clip or the ruler, or mark its start and its end (; and ').",
+    ),
     clip: unless(chosen, "Choose a clip first."),
     several: unless(() => acts.chosen().length > 1, "Choose two clips that a split has parted."),
     meant: unless(

@@ -1,0 +1,151 @@
+import { useEventListener, useMutationObserver } from "@vueuse/core";
+
+/** What can have the focus and be seen. */
+const REACHED =
+  'button:not(:disabled), input:not(:disabled), select:not(:disabled), textarea:not(:disabled), a[href], summary, [tabindex="0"]';
+/** Parts of a page, which can have it themselves while nothing in them can. */
+const PARTS = "main, aside, [role=dialog], [role=main]";
+/** How long what is to have the focus may take to come. */
+const PATIENCE = 6000;
+
+type Find = () => HTMLElement | null | undefined;
+
+/** Whether one works by keys just now. Whoever uses a pointer looks where it is; the keys are left to the desk then. */
+let byKey = false;
+/** Where the focus is to go on, as soon as that is there. */
+let awaited: { find: Find; until: number } | undefined;
+/** What had the focus last, and where it lay: all that it was in, and as which child. */
+let last: { element: HTMLElement; path: { parent: Element; place: number }[] } | undefined;
+let looking = false;
+
+/** Uses something as soon as it is there, within two seconds. */
+export function whenThere(find: Find, use: (there: HTMLElement) => void): void {
+  const until = performance.now() + 2000;
+  const look = () => {
+    const there = find();
+    if (there) use(there);
+    else if (performance.now() < until) requestAnimationFrame(look);
+  };
+  look();
+}
+
+const seen = (e: HTMLElement) => e.isConnected && e.checkVisibility({ visibilityProperty: true });
+const onPage = () => document.activeElement === null || document.activeElement === document.body;
+
+/** The first in something that can have the focus. */
+function firstIn(within: Element): HTMLElement | undefined {
+  if (within instanceof HTMLElement && within.matches(REACHED) && seen(within)) return within;
+  return [...within.querySelectorAll<HTMLElement>(REACHED)].find(seen);
+}
+
+/**
+ * After an act that a key has begun the focus goes on there, as soon as it is there, unless it is led elsewhere meanwhile. The
+ * one way to say where that is; what says nothing is gone on from beside it (useFocusKeeper).
+ */
+export function goOn(find: Find | string): void {
+  if (!byKey) return;
+  const what = typeof find === "string" ? () => document.querySelector<HTMLElement>(find) : find;
+  awaited = { find: what, until: performance.now() + PATIENCE };
+  look();
+}
+
+/** Beside what is gone: what stands in its place, or before it, or else the part of the page that it was in. */
+function beside(path: { parent: Element; place: number }[]): HTMLElement | undefined {
+  for (const { parent, place } of path) {
+    if (!parent.isConnected || parent === document.body || !(parent as HTMLElement).checkVisibility()) continue;
+    const children = [...parent.children];
+    const next = [...children.slice(place), ...children.slice(0, place).reverse()];
+    for (const child of next) {
+      const there = firstIn(child);
+      if (there) return there;
+    }
+    if (parent instanceof HTMLElement && parent.matches(PARTS)) {
+      parent.tabIndex = -1;
+      return parent;
+    }
+  }
+  return document.querySelector<HTMLElement>("main") ?? undefined;
+}
+
+/** Looks until the focus has gone on, or a person has led it elsewhere. */
+function look(): void {
+  if (looking) return;
+  looking = true;
+  const begun = performance.now();
+  const step = () => {
+    looking = false;
+    const now = performance.now();
+    if (awaited && now > awaited.until) awaited = undefined;
+    const there = awaited?.find();
+    if (there && seen(there) && !isCovered(there)) {
+      awaited = undefined;
+      there.focus();
+      return;
+    }
+    const lost = byKey && onPage() && last !== undefined;
+    // A dialog that closes gives it back by itself; what is disabled while it works has it again.
+    const waits = lost && now - begun < (last!.element.isConnected ? 3000 : 500) && (awaited || isBusy(last!.element));
+    if (lost && !waits && now - begun > 60) {
+      const { element, path } = last!;
+      const next = seen(element) && element.matches(REACHED) ? element : beside(path);
+      next?.focus();
+      if (!awaited) return;
+    }
+    if (awaited || lost) {
+      looking = true;
+      requestAnimationFrame(step);
+    }
+  };
+  requestAnimationFrame(step);
+}
+
+/** Whether a dialog lies over it, which gives the focus back when it has closed. */
+function isCovered(there: HTMLElement): boolean {
+  const over = [...document.querySelectorAll<HTMLElement>(".el-overlay")].filter((o) => o.checkVisibility());
+  return over.length > 0 && !over.some((o) => o.contains(there));
+}
+
+/** Whether what had the focus is only disabled, or lies in a dialog that is closing. */
+function isBusy(element: HTMLElement): boolean {
+  if (element.isConnected && element.matches(":disabled")) return true;
+  return document.querySelector(".el-overlay.dialog-fade-leave-active, .el-overlay.fade-leave-active") !== null;
+}
+
+/** Never lets the focus of one who works by keys fall to the page. */
+export function useFocusKeeper(): void {
+  const first = { capture: true };
+  useEventListener(
+    window,
+    "keydown",
+    () => {
+      byKey = true;
+      awaited = undefined; // whoever goes on is not led elsewhere
+    },
+    first,
+  );
+  useEventListener(
+    window,
+    "pointerdown",
+    () => {
+      byKey = false;
+      awaited = undefined;
+    },
+    first,
+  );
+  useEventListener(document, "focusin", (event: FocusEvent) => {
+    const element = event.target as HTMLElement;
+    const path = [];
+    for (let child: Element = element; child.parentElement; child = child.parentElement) {
+      path.push({ parent: child.parentElement, place: [...child.parentElement.children].indexOf(child) });
+    }
+    last = { element, path };
+  });
+  const check = () => byKey && last && onPage() && look();
+  useEventListener(document, "focusout", () => window.setTimeout(check));
+  useMutationObserver(document.body, () => last && !last.element.isConnected && check(), {
+    childList: true,
+    subtree: true,
+  });
+  // A disabled control loses the focus without an event.
+  useMutationObserver(document.body, check, { attributes: true, attributeFilter: ["disabled"], subtree: true });
+}
