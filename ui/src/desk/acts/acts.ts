@@ -102,21 +102,8 @@ export function useActs(desk: DeskContext) {
       if (close !== "") desk.seek(from);
     } else if (clips.length > 0) {
       selection.clips = [];
-      goOnAfter(clips);
       void session.edit({ type: "remove-clips", clips, ...closing });
     }
-  }
-
-  /** Where one of the clips that go has the focus, its neighbour has it then. */
-  function goOnAfter(clips: string[]): void {
-    const held = (document.activeElement as HTMLElement | null)?.closest<HTMLElement>("[data-clip]")?.dataset.clip;
-    const [clip, track] = [held && session.clip(held), held && session.trackOfClip(held)?.id];
-    if (!held || !clip || !track || !clips.includes(held)) return;
-    const at = clip.start;
-    goOn(() => {
-      if (!session.clip(held)) desk.timeline.value?.goOnFrom(track, at);
-      return undefined;
-    });
   }
 
   function closeGap(track: string, place: number, close: Exclude<Closing, "">): void {

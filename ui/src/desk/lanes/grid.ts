@@ -85,6 +85,7 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
     const { time } = desk;
     here.value = cell.name;
     inside.value = "";
+    place = { row: rowNameOf(cell.name), from: cell.from };
     if (cell.from >= 0 && (cell.from >= time.end || cell.to <= time.start)) {
       time.show(cell.from - time.width * time.scale * 0.1);
     }
@@ -223,11 +224,27 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
     return cell !== undefined || first() !== undefined;
   }
 
-  /** A clip is gone: its neighbour has the focus, or the card of its track. */
-  function goOnFrom(track: string, frame: number): void {
-    const cells = rowOf(track);
-    const next = cells.find((c) => c.to > frame) ?? cells.at(-1);
-    if (next) go(next);
+  /** What had the focus is gone, whoever took it away: its neighbour has it, or the card of its track. */
+  let place: { row: string; from: number } | undefined;
+  watch(
+    () => session.document,
+    () => {
+      if (!place || !here.value || stillThere(here.value)) return;
+      const held = cellOf(document.activeElement ?? document.body) === here.value;
+      const cells = cellsOf(place.row);
+      const { from } = place;
+      const next = cells.find((c) => c.to > from) ?? cells.at(-1);
+      if (held && !touched && next) go(next);
+      else here.value = inside.value = "";
+    },
+  );
+
+  /** Whether a cell is one of the document yet; of what is none of it nothing is said. */
+  function stillThere(name: string): boolean {
+    const [kind, id] = [name.slice(0, name.indexOf(":")), name.slice(name.indexOf(":") + 1)];
+    if (kind === "clip") return session.clip(id) !== undefined;
+    if (kind === "track") return session.document?.tracks.some((t) => t.id === id) ?? false;
+    return kind !== "place" || id in (session.document?.markers ?? {});
   }
 
   watch([here, inside], () => void nextTick(settle), { flush: "post" });
@@ -242,7 +259,11 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
     const at = event.target as HTMLElement;
     const cell = cellOf(at);
     if (!cell) return;
-    if (here.value !== cell) column = cellsOf(rowNameOf(cell)).find((c) => c.name === cell)?.from ?? -1;
+    if (here.value !== cell) {
+      const row = rowNameOf(cell);
+      column = cellsOf(row).find((c) => c.name === cell)?.from ?? -1;
+      place = { row, from: column };
+    }
     here.value = cell;
     inside.value = at.dataset.stop === undefined ? cell : "";
   });
@@ -275,5 +296,5 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
     { childList: true, subtree: true },
   );
 
-  return { here, comeIn, goOnFrom };
+  return { comeIn };
 }

@@ -120,8 +120,6 @@ export interface Ghost {
 export interface Timeline {
   /** Comes into it: to what is chosen, or to where one was. */
   comeIn: () => boolean;
-  /** What was at a time of a track is gone: what follows has the focus, or what lies before. */
-  goOnFrom: (track: string, frame: number) => void;
 }
 
 /** Something to be typed before an act can be carried out. */

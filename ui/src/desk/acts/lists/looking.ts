@@ -86,7 +86,9 @@ export function going(desk: DeskContext): Act[] {
     act("check", "4", "Check", stage("check")),
     act("hand-over", "5", "Hand over", stage("handover")),
     act("sounds", "", "Sounds of this episode", gather("sounds"), { words: "recordings files" }),
-    act("music", "", "Music and effects to choose from", gather("music", "aside.panel input[type=search]"), { words: "shelf search theme bed" }),
+    act("music", "", "Music and effects to choose from", gather("music", "aside.panel input[type=search]"), {
+      words: "shelf search theme bed",
+    }),
     act("takes", "", "Recording and takes", gather("record"), { words: "microphone level" }),
     act("credits", "", "Credits", gather("credits"), { words: "licence author" }),
     act("order", "", "Running order", arrange("order"), { words: "list clips" }),
@@ -114,9 +116,16 @@ export function finishing(desk: DeskContext, why: Reasons): Act[] {
     act("findings", "", "Findings: what is wrong, and how to mend it", check("findings"), { words: "errors problems" }),
     act("loudness", "", "Loudness over time", check("loudness"), { words: "lufs range peak meter" }),
     act("compare", "", "Compare with another version", check("compare"), { words: "versions before" }),
-    act("mix-down", "", "Mix down…", handover("files", "aside.panel .go"), { off: why.something, words: "export wav mp3 render" }),
-    act("details", "", "Details: title, picture, chapters", handover("details", "aside.panel #details-description"), { words: "metadata artwork" }),
-    act("share", "", "Share by a link", handover("share", "aside.panel .go:not(:disabled)"), { words: "publish listeners" }),
+    act("mix-down", "", "Mix down…", handover("files", "aside.panel .go"), {
+      off: why.something,
+      words: "export wav mp3 render",
+    }),
+    act("details", "", "Details: title, picture, chapters", handover("details", "aside.panel #details-description"), {
+      words: "metadata artwork",
+    }),
+    act("share", "", "Share by a link", handover("share", "aside.panel .go:not(:disabled)"), {
+      words: "publish listeners",
+    }),
     act("feed", "", "The podcast feed", handover("feed"), { words: "publish rss" }),
   ];
 }
