@@ -199,7 +199,9 @@ func TestTheWholeJobIsDoneByTheKeyboardAlone(t *testing.T) {
 		k.find("suggest")
 		k.focused("[data-suggest]")
 		k.press(kb.Enter)
-		document(func(d session.Document) bool { return d.Tracks[0].Treatment.Compressor.On || d.Tracks[0].Treatment.Expander.On || d.Tracks[0].Treatment.Gate.On })
+		document(func(d session.Document) bool {
+			return d.Tracks[0].Treatment.Compressor.On || d.Tracks[0].Treatment.Expander.On || d.Tracks[0].Treatment.Gate.On
+		})
 	})
 	k.task("another threshold", 12, func() {
 		k.to(kb.Tab, `[aria-label$="threshold, typed"]`, 12)

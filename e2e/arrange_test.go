@@ -227,7 +227,7 @@ func TestTimeIsTakenOutAndPutInOnAllTracks(t *testing.T) {
 	at := d.Markers[marker].At
 	// A stretch of time is chosen on the ruler and goes, on all tracks and with the marker.
 	ruler := w.Find(".ruler")
-	w.Drag(xOf(w, 3), ruler.Y+20, xOf(w, 5), ruler.Y+20)
+	w.Drag(xOf(w, 3), ruler.Y+30, xOf(w, 5), ruler.Y+30)
 	w.Until(`document.querySelectorAll(".lane .range").length === 2`)
 	w.Key(kb.Delete, chromedp.ModifierCtrl)
 	d = untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks[0].Clips) == 2 && len(d.Tracks[1].Clips) == 2 })
@@ -271,7 +271,7 @@ func TestAStretchIsCopiedIntoAnotherEpisodeInAnotherWindow(t *testing.T) {
 	episode := withTwoClips(t, w, "From here")
 	w.Click(voiceHead)
 	ruler := w.Find(".ruler")
-	w.Drag(xOf(w, 2), ruler.Y+20, xOf(w, 4), ruler.Y+20)
+	w.Drag(xOf(w, 2), ruler.Y+30, xOf(w, 4), ruler.Y+30)
 	w.Key("c", chromedp.ModifierCtrl)
 	w.Until(`localStorage.getItem("ruvel-copied")`)
 	second := w.OpenSecond()
@@ -328,7 +328,7 @@ func TestTheMenuOfAClipRepeatsLoopsSilencesAndShowsIt(t *testing.T) {
 
 	// A short stretch, heard three times more; what follows moves.
 	ruler := w.Find(".ruler")
-	w.Drag(xOf(w, 8), ruler.Y+20, xOf(w, 9), ruler.Y+20)
+	w.Drag(xOf(w, 8), ruler.Y+30, xOf(w, 9), ruler.Y+30)
 	menuAt(voiceHead, 0.5)
 	w.Press("Repeat the chosen stretch…")
 	answer(w, "3", "Repeat")
@@ -433,7 +433,7 @@ func TestMarkersAndRangesAreNamedMovedListedAndReordered(t *testing.T) {
 	clickRuler(w, 0.9)
 	ruler := w.Find(".ruler")
 	for i, r := range [][2]float64{{0, 5}, {5, 12}} {
-		w.Drag(xOf(w, r[0])+1, ruler.Y+20, xOf(w, r[1]), ruler.Y+20)
+		w.Drag(xOf(w, r[0])+1, ruler.Y+30, xOf(w, r[1]), ruler.Y+30)
 		w.Key("N", chromedp.ModifierShift)
 		untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == i+1 })
 	}
@@ -457,7 +457,7 @@ func TestMarkersAndRangesAreNamedMovedListedAndReordered(t *testing.T) {
 	d = untilKept(w, episode, func(d session.Document) bool { m := d.Markers[last]; return (m.At + m.Length).Seconds() > 13 })
 	// The second segment is dragged before the first, with everything in it.
 	length := d.Markers[last].Length
-	blocks := w.Find(".block:last-of-type")
+	blocks := w.Find(fmt.Sprintf(`[data-stop="block:%s"]`, last))
 	strip := w.Find(".strip")
 	w.Drag(blocks.X+blocks.Width/2, blocks.Y+6, strip.X+2, blocks.Y+6)
 	d = untilKept(w, episode, func(d session.Document) bool { return d.Markers[last].At < d.Markers[first].At })

@@ -234,7 +234,7 @@ func TestLoudnessIsDrawnInStepWithTheTimelineAndToldInATable(t *testing.T) {
 	half := Eval[float64](w, `(() => { const t = [...document.querySelectorAll(".tick")], at = e => e.innerText.split(":").reduce((s, v) => s * 60 + Number(v), 0);
 		const a = t[0].getBoundingClientRect(), b = t[t.length - 1].getBoundingClientRect(), p = document.querySelector(".loudness-strip .place").getBoundingClientRect();
 		return at(t[0]) + (p.x + p.width / 2 - a.x) / (b.x - a.x) * (at(t[t.length - 1]) - at(t[0])); })()`)
-	w.Until(fmt.Sprintf(`Math.abs(document.querySelector("footer .figures").innerText.split("/")[0].split(":").reduce((s, v) => s * 60 + Number(v), 0) - %v) < 0.5`, half))
+	w.Until(fmt.Sprintf(`Math.abs(document.querySelector(".clock .now").innerText.split("/")[0].split(":").reduce((s, v) => s * 60 + Number(v), 0) - %v) < 0.5`, half))
 	a := get[check.Along](t, "/api/episodes/"+episode+"/loudness/course")
 	assert.InDelta(t, -16, a.Whole.Integrated, 0.2)
 }

@@ -225,7 +225,7 @@ func TestATreatmentIsSuggestedForTheVoiceKeptWithTheShowAndPutOnOtherTracks(t *t
 	untilKept(w, episode, func(d session.Document) bool { return len(d.Tracks) == 3 })
 	w.Click(`.card .name`)
 	for i := range 2 {
-		x, y := w.Find(fmt.Sprintf(`section.card[aria-label="Track Voice %d"] .name`, i+2)).At(0.5, 0.5)
+		x, y := w.Find(fmt.Sprintf(`[aria-label="Track Voice %d"] .name`, i+2)).At(0.5, 0.5)
 		w.Do(chromedp.MouseClickXY(x, y, chromedp.ButtonModifiers(chromedp.ModifierCtrl)))
 	}
 	w.UntilText("What is set here goes to all 3 chosen tracks.")

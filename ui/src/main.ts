@@ -7,6 +7,7 @@ import "./model/night";
 import "./styles/elements";
 import "./styles/tokens.css";
 import "./styles/base.css";
+import "./styles/forced.css";
 import { createPinia } from "pinia";
 import { createApp } from "vue";
 import { createRouter, createWebHistory } from "vue-router";

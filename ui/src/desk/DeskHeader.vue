@@ -147,9 +147,12 @@ header {
 }
 h1 {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  min-width: 0;
   font-size: inherit;
 }
 .title {
+  min-height: 24px;
   padding: 0;
   border: 0;
   background: none;

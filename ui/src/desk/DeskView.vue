@@ -117,7 +117,6 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
         ref="grid"
         class="grid"
         role="grid"
-        tabindex="-1"
         aria-label="Tracks and clips: arrows go about, Enter chooses, Enter again goes in, Esc comes out"
         aria-multiselectable="true"
       >
@@ -213,9 +212,6 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
   flex: 1;
   flex-direction: column;
   min-height: 0;
-}
-.grid:focus-visible {
-  outline-offset: -3px;
 }
 .field {
   position: relative;

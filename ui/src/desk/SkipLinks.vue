@@ -12,11 +12,11 @@ function toPanel(): void {
 </script>
 
 <template>
-  <nav class="skips" aria-label="On this page">
+  <div class="skips" role="navigation" aria-label="On this page">
     <button class="plain-button" @click="desk.timeline.value?.comeIn()">To the timeline</button>
     <button class="plain-button" @click="toPanel">To the panel</button>
     <button class="plain-button" @click="desk.finder.value = true">Find an act</button>
-  </nav>
+  </div>
 </template>
 
 <style scoped>

@@ -80,7 +80,7 @@ nav {
   border-radius: var(--radius-bubble);
   background: var(--sheet);
   color: var(--ink);
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
   line-height: 17px;
   font-family: var(--figures);
   text-align: center;

@@ -22,7 +22,7 @@ export function drawUnder(u: UPlot, along: Schema["Along"], truePeak: Float64Arr
   ctx.fillRect(bbox.left, y(integrated + tolerance), bbox.width, y(integrated - tolerance) - y(integrated + tolerance));
   ctx.strokeStyle = token("rule-strong");
   ctx.fillStyle = token("ink-soft");
-  ctx.font = `${10 * devicePixelRatio}px sans-serif`;
+  ctx.font = `${12 * devicePixelRatio}px sans-serif`;
   for (let level = LOWEST + 10; level < HIGHEST; level += 10) {
     ctx.globalAlpha = 0.5;
     ctx.fillRect(bbox.left, Math.round(y(level)), bbox.width, 1);

@@ -59,7 +59,7 @@ function head(g: CanvasRenderingContext2D, clip: Clip, p: LanePicture, { left, r
   const room = right - left - 2 * MARGIN;
   if (right - left <= FOR_NAME || right < 0) return;
   g.fillStyle = token("ink-inverse");
-  g.font = `700 11.5px ${token("text")}`;
+  g.font = `700 12px ${token("text")}`;
   g.textBaseline = "middle";
   g.fillText(fitted(g, nameOn(clip), room), left + MARGIN, BORDER + HEAD / 2 + 0.5);
 }
@@ -105,8 +105,14 @@ function line(
   for (const [x, y] of strokesOf(points, first, p.scale, Math.min(p.width, box.right) - from, box.height)) {
     g.lineTo(from + x, box.top + y);
   }
+  // An edge of paper parts it from the wave that it crosses.
+  const dashes = g.getLineDash();
+  g.setLineDash([]);
+  g.strokeStyle = token("sheet");
+  g.lineWidth = 4.5;
+  g.stroke();
+  g.setLineDash(dashes);
   g.strokeStyle = token("ink");
-  g.globalAlpha = 0.75;
   g.lineWidth = 1.5;
   g.stroke();
   g.globalAlpha = 1;

@@ -121,7 +121,7 @@ h2 {
   padding: 0 4px;
   border: 1.5px dashed var(--voice);
   border-radius: var(--radius-small);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   line-height: 19px;
   text-align: center;
 }
@@ -129,7 +129,7 @@ h2 {
   position: absolute;
   right: 0;
   bottom: -14px;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 dl {
   display: grid;

@@ -134,6 +134,8 @@ export function useFocusKeeper(): void {
   );
   useEventListener(document, "focusin", (event: FocusEvent) => {
     const element = event.target as HTMLElement;
+    // The head of a dialog is none of the page, of which there is one.
+    element.closest(".el-dialog")?.querySelector(".el-dialog__header")?.setAttribute("role", "none");
     const path = [];
     for (let child: Element = element; child.parentElement; child = child.parentElement) {
       path.push({ parent: child.parentElement, place: [...child.parentElement.children].indexOf(child) });

@@ -52,7 +52,7 @@ const told = computed(() => {
   padding: 0 4px;
   border-radius: var(--radius-small);
   background: var(--sheet);
-  font-size: var(--type-note);
+  font-size: var(--type-small);
   line-height: 14px;
   white-space: nowrap;
 }

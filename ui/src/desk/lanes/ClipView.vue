@@ -172,6 +172,11 @@ function menu(event: MouseEvent): void {
 .edge.end {
   right: 0;
 }
+@media (pointer: coarse) {
+  .edge {
+    width: 24px;
+  }
+}
 .edge:hover {
   background: var(--shade);
 }

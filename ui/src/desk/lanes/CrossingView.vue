@@ -79,7 +79,7 @@ function key(event: KeyboardEvent): void {
       <path :d="curve(true)" />
     </svg>
     <span
-      class="grip"
+      class="grip reach"
       role="slider"
       tabindex="-1"
       :aria-label="`Length of the crossing into ${session.clip(crossing.in)?.name ?? ''}`"

@@ -95,12 +95,12 @@ function key(event: KeyboardEvent, edge: "in" | "out", length: number): void {
 .grip {
   position: absolute;
   top: 0;
-  width: 12px;
-  height: 12px;
+  width: 24px;
+  height: 24px;
   touch-action: none;
   cursor: ew-resize;
 }
 .grip.out {
-  margin-left: -12px;
+  margin-left: -24px;
 }
 </style>

@@ -12,7 +12,7 @@ const check = useCheck();
 const { show } = useFindings(desk);
 
 /** Pixels that a mark takes: of those that would lie over each other the worst is shown. */
-const WIDE = 14;
+const WIDE = 24;
 const order = ["must", "should", "look"];
 type Mark = { f: Schema["Finding"]; x: number; others: number };
 
@@ -46,7 +46,7 @@ const more = (n: number) => (n === 0 ? "" : n === 1 ? " (and one more here)" : `
   <span v-if="stretch" class="stretch" :style="stretch" aria-hidden="true"></span>
   <div v-for="m in marks" :key="m.f.key" role="gridcell" class="cell">
     <button
-      class="finding"
+      class="finding reach"
       :class="m.f.weight"
       :data-stop="`finding:${m.f.key}`"
       :style="{ left: `${m.x}px` }"
@@ -65,17 +65,17 @@ const more = (n: number) => (n === 0 ? "" : n === 1 ? " (and one more here)" : `
   position: absolute;
   top: 0;
   z-index: 1;
-  width: 13px;
-  height: 13px;
-  margin-left: -6px;
+  width: 18px;
+  height: 18px;
+  margin-left: -9px;
   padding: 0;
   border: 1.5px solid var(--ink);
   border-radius: var(--radius-round);
   background: var(--sheet);
   color: var(--ink);
-  font-size: var(--type-scale);
+  font-size: var(--type-small);
   font-weight: 700;
-  line-height: 10px;
+  line-height: 14px;
   cursor: pointer;
 }
 .finding.should {

@@ -39,7 +39,7 @@ const heldRoom = computed(() => held.value && Math.min(400, desk.time.x(held.val
   left: 0;
   padding: 0 7px;
   color: var(--ink-inverse);
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
   font-weight: 700;
   line-height: 18px;
   pointer-events: none;

@@ -48,7 +48,7 @@ function bringUp(id: string): void {
   border-radius: var(--radius-chip);
   background: var(--sheet);
   color: var(--ink);
-  font-size: var(--type-note);
+  font-size: var(--type-small);
   line-height: 12px;
   text-align: left;
   cursor: pointer;

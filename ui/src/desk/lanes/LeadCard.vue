@@ -29,7 +29,7 @@ function choose(lead: string): void {
 
 <template>
   <div class="lead-card" role="rowheader" tabindex="-1" data-stop="lead" data-holds :aria-label="told">
-    <h3>
+    <h2>
       Voice lead
       <small v-if="balance.progress !== undefined" class="soft figures"
         >measuring {{ Math.round(100 * balance.progress) }} %</small
@@ -38,7 +38,7 @@ function choose(lead: string): void {
         Make room…
       </button>
       <small v-else class="soft">over all else</small>
-    </h3>
+    </h2>
     <p
       class="figures numbers"
       :title="balance.shown?.measured ? 'As measured in the mix' : 'Estimated; being measured'"
@@ -78,7 +78,7 @@ function choose(lead: string): void {
   background: var(--sheet);
   border-right: 1px solid var(--rule);
 }
-h3 {
+h2 {
   grid-column: 1 / 3;
   display: flex;
   align-items: center;
@@ -89,11 +89,11 @@ h3 {
 }
 small {
   font-weight: 400;
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
 }
 .numbers {
   margin: 0;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   line-height: 15px;
   white-space: nowrap;
 }
@@ -110,13 +110,13 @@ small {
     gap: 1px;
     padding: 0 4px;
   }
-  h3 small:not(.figures) {
+  h2 small:not(.figures) {
     display: none;
   }
 }
 .make {
   padding: 0 7px;
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
   line-height: 17px;
 }
 </style>

@@ -172,7 +172,7 @@ canvas {
   left: 2px;
   padding: 0 2px;
   background: var(--sheet);
-  font-size: var(--type-axis);
+  font-size: var(--type-small);
   line-height: 12px;
   color: var(--ink-soft);
   pointer-events: none;
@@ -193,9 +193,10 @@ canvas {
   border-radius: var(--radius-chip);
   background: var(--sheet);
   color: var(--alarm);
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
   font-weight: 700;
-  line-height: 15px;
+  min-width: 24px;
+  line-height: 24px;
   cursor: pointer;
 }
 .miss span {

@@ -52,11 +52,21 @@ const ramp = computed(() => {
 
 <template>
   <svg class="level-line" :width="width" :height="height" :class="{ chosen }">
+    <path class="edge" :d="path" />
     <path class="line" :d="path" />
     <path class="hit" :d="path" @pointerdown="pressLine">
       <title>Click to add a point; with {{ keyNames("Ctrl") }}, draw a ramp</title>
     </path>
     <path v-if="ramp" class="ramp" :d="ramp" />
+    <circle
+      v-for="p in shown"
+      :key="`reach ${p.index}`"
+      class="reached"
+      :cx="p.x"
+      :cy="placeOfPoint(p.level, height) + 4.5"
+      r="12"
+      @pointerdown="pressPoint($event, p.at)"
+    />
     <rect
       v-for="p in shown"
       :key="p.index"
@@ -90,14 +100,17 @@ svg {
 path {
   fill: none;
 }
+/* An edge of paper parts the line from the wave that it crosses. */
+.edge {
+  stroke: var(--sheet);
+  stroke-width: 4.5;
+}
 .line {
   stroke: var(--ink);
   stroke-width: 1.5;
-  opacity: 0.75;
 }
 .chosen .line {
   stroke-width: 2;
-  opacity: 1;
 }
 .ramp {
   stroke: var(--ink);
@@ -110,6 +123,12 @@ path {
   pointer-events: stroke;
   touch-action: none;
   cursor: copy;
+}
+.reached {
+  fill: transparent;
+  pointer-events: all;
+  touch-action: none;
+  cursor: move;
 }
 .point {
   fill: var(--sheet);

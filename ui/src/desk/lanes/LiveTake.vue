@@ -75,7 +75,7 @@ watch(() => [recorder.wave.grown, span.value.width, span.value.from, isNight.val
   padding: 0 6px;
   background: var(--voice);
   color: var(--ink-inverse);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   line-height: 18px;
 }
 canvas {

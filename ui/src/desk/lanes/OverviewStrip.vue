@@ -175,7 +175,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
 }
 .strip {
   position: relative;
-  height: 48px;
+  height: 56px;
   border-radius: var(--radius-button);
   background: var(--rule);
   overflow: hidden;
@@ -200,12 +200,12 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
   cursor: grab;
   touch-action: none;
   top: 0;
-  height: 16px;
+  height: 24px;
   padding: 0 6px;
   border-right: 1px solid var(--sheet);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   font-weight: 600;
-  line-height: 16px;
+  line-height: 22px;
   color: var(--ink);
   background: var(--rule);
 }
@@ -241,7 +241,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
 .outline {
   position: absolute;
   left: 0;
-  top: 17px;
+  top: 25px;
   filter: brightness(var(--silhouette-light));
 }
 .frame {

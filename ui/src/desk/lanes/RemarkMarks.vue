@@ -17,7 +17,7 @@ const notes = computed(() =>
 <template>
   <div v-for="n in notes" :key="n.id" role="gridcell" class="cell">
     <button
-      class="note"
+      class="note reach"
       :class="{ fresh: n.state === 'new' }"
       :data-stop="`remark:${n.id}`"
       :style="{ left: `${n.x}px` }"

@@ -54,7 +54,7 @@ const x = computed(() => desk.time.x(desk.playhead.value));
   border-radius: var(--radius-chip);
   background: var(--ink);
   color: var(--ink-inverse);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   white-space: nowrap;
 }
 </style>

@@ -175,7 +175,7 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
 }
 .ruler {
   position: relative;
-  height: 27px;
+  height: 40px;
   overflow: hidden;
   cursor: text;
   user-select: none;
@@ -183,23 +183,23 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
 }
 .tick {
   position: absolute;
-  bottom: 2px;
+  bottom: 0;
   padding-left: 4px;
   border-left: 1px solid var(--rule-strong);
   font-size: var(--type-small);
-  line-height: 13px;
+  line-height: 18px;
   color: var(--ink-soft);
 }
 .named {
   position: absolute;
   top: 0;
   display: flex;
-  height: 13px;
-  border: 1px solid var(--rule-strong);
+  height: 20px;
+  border: 1px solid var(--field);
   border-radius: var(--radius-small);
   background: var(--rule);
-  font-size: var(--type-note);
-  line-height: 11px;
+  font-size: var(--type-small);
+  line-height: 18px;
   overflow: hidden;
 }
 .named.chapter {
@@ -214,12 +214,13 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   position: relative;
   z-index: 2; /* over the marks of findings */
   flex: none;
-  width: 5px;
+  width: 8px;
   cursor: ew-resize;
 }
 .flag {
   position: absolute;
   top: 0;
+  min-width: 24px;
   max-width: 110px;
   padding: 0 5px 0 4px;
   border: 0;
@@ -227,8 +228,9 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
   border-radius: 0 var(--radius-small) var(--radius-small) 0;
   z-index: 2;
   background: var(--sheet);
-  font-size: var(--type-note);
-  line-height: 13px;
+  font-size: var(--type-small);
+  line-height: 24px;
+  text-align: left;
   cursor: ew-resize;
 }
 </style>

@@ -53,7 +53,7 @@ function rename(name: string | undefined, byKey: boolean): void {
     <div v-if="landingLine !== undefined" class="landing" :style="{ top: `${landingLine}px` }"></div>
     <div class="top">
       <NameField v-if="renaming" :name="track.name" label="Name of the track" @done="rename" />
-      <h3 v-else>
+      <h2 v-else>
         <button
           ref="name"
           class="name cut"
@@ -64,7 +64,7 @@ function rename(name: string | undefined, byKey: boolean): void {
         >
           {{ track.name }}
         </button>
-      </h3>
+      </h2>
       <TrackMenu :track="track" :index="index" :folded="folded" :meant="meant" @rename="renaming = true" />
     </div>
     <div class="top facts-row">
@@ -75,7 +75,7 @@ function rename(name: string | undefined, byKey: boolean): void {
       <TrackTaken v-if="treated" :track="track" />
       <button
         v-if="track.part === 'voice'"
-        class="arm"
+        class="arm reach"
         :aria-pressed="desk.armed.value === track.id"
         :disabled="desk.recorder.busy"
         :title="desk.armed.value === track.id ? 'Recording goes onto this track' : 'Record onto this track'"
@@ -140,7 +140,7 @@ function rename(name: string | undefined, byKey: boolean): void {
   display: flex;
   align-items: center;
 }
-h3 {
+h2 {
   flex: 1;
   min-width: 0;
   font-size: inherit;
@@ -165,9 +165,10 @@ h3 {
 }
 .facts {
   flex: 1;
-  line-height: 15px;
+  line-height: 16px;
 }
 .arm {
+  position: relative;
   display: grid;
   padding: 2px;
   border: 0;

@@ -82,13 +82,14 @@ function slide(value: number | number[]): void {
   margin-top: 3px;
 }
 .switch {
+  flex: none;
   width: 24px;
-  height: 22px;
+  height: 24px;
   padding: 0;
-  border: 1px solid var(--rule-strong);
+  border: 1px solid var(--field);
   border-radius: var(--radius-button);
   background: var(--sheet);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   font-weight: 700;
   color: var(--ink-soft);
   cursor: pointer;

@@ -57,6 +57,9 @@ function command(what: string): void {
 <style scoped>
 .more {
   display: grid;
+  place-items: center;
+  min-width: 24px;
+  min-height: 24px;
   padding: 2px;
   border: 0;
   background: none;

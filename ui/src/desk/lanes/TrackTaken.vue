@@ -44,7 +44,7 @@ const text = computed(() =>
 .sign {
   width: 11px;
   color: var(--took-gate);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   line-height: 1;
 }
 .bar {
@@ -66,6 +66,6 @@ const text = computed(() =>
   border-radius: var(--radius-small);
   background: var(--ink);
   color: var(--ink-inverse);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 </style>

@@ -126,6 +126,18 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
     go(next);
   }
 
+  /** What is too narrow to be gone into is shown larger before. */
+  function enterClip(stop: HTMLElement): void {
+    const clip = session.clip(stop.dataset.clip ?? "");
+    if (!clip || enter(stop.dataset.stop!)) return;
+    desk.time.fit(clip.start - clip.length, clip.start + 2 * clip.length);
+    const name = stop.dataset.stop!;
+    whenThere(
+      () => (enter(name) ? stopOf(root.value, name) : undefined),
+      () => undefined,
+    );
+  }
+
   /** Goes into a cell: to the first thing in it. */
   function enter(name: string): boolean {
     inside.value = name;
@@ -147,7 +159,7 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
     const held = more ? { ...NO_KEYS, ctrlKey: true, metaKey: true } : NO_KEYS;
     const { selection } = desk;
     if (kind === "clip") {
-      if (!more && selection.clips.includes(id)) return enter(stop.dataset.stop!) || true;
+      if (!more && selection.clips.includes(id)) return (enterClip(stop), true);
       chooseClip(desk, session, id, held);
       return true;
     }

@@ -148,7 +148,7 @@ kbd::after {
 }
 kbd {
   color: var(--ink-soft);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   line-height: 20px;
 }
 </style>

@@ -161,7 +161,7 @@ button {
 }
 .record.going {
   background: var(--alarm);
-  border-color: var(--alarm);
+  border-color: var(--deck-alarm);
 }
 .play {
   width: 44px;
@@ -180,7 +180,7 @@ button {
 }
 .name {
   display: block;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   color: var(--deck-ink-soft);
 }
 .reading {
@@ -201,7 +201,8 @@ small {
 .off {
   padding: 0 4px;
   border-radius: var(--radius-small);
-  background: var(--alarm);
+  background: var(--deck-alarm);
+  color: var(--deck);
 }
 .off small {
   color: inherit;

@@ -64,7 +64,7 @@ function draw(): void {
     const [at, stays] = [placeOn(level) * cells, Math.ceil(placeOn(levelOf(held.value[row]!.peak)) * cells) - 1];
     for (let i = 0; i < cells; i++) {
       const lit = i < at || (i === stays && levelOf(held.value[row]!.peak) > LOWEST);
-      const colour = lit ? (i >= ceiling ? "alarm" : "deck-meter") : "deck-meter-off";
+      const colour = lit ? (i >= ceiling ? "deck-alarm" : "deck-meter") : "deck-meter-off";
       if (!fresh && shown[row * cells + i] === colour) continue;
       shown[row * cells + i] = colour;
       g.fillStyle = token(colour);
@@ -124,7 +124,7 @@ watch([levels, held, width, () => props.ceiling, isNight], draw, { flush: "post"
 .mark {
   position: absolute;
   bottom: -2px;
-  font-size: var(--type-scale);
+  font-size: var(--type-small);
   color: var(--deck-ink-soft);
   transform: translateX(-50%);
 }
@@ -136,18 +136,19 @@ watch([levels, held, width, () => props.ceiling, isNight], draw, { flush: "post"
 }
 .over {
   min-width: 46px;
-  height: 19px;
+  min-height: 24px;
   padding: 0 5px;
   border: 1px solid var(--deck-rule);
   border-radius: var(--radius-small);
   background: none;
   color: var(--deck-ink);
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
   white-space: nowrap;
   cursor: pointer;
 }
 .over.lit {
-  border-color: var(--alarm);
-  background: var(--alarm);
+  border-color: var(--deck-alarm);
+  background: var(--deck-alarm);
+  color: var(--deck);
 }
 </style>

@@ -25,7 +25,7 @@ const readings = [
 }
 .name {
   display: block;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   color: var(--deck-ink-soft);
 }
 .figures {

@@ -77,7 +77,7 @@ function slide(value: number | number[]): void {
 }
 small {
   display: block;
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
   line-height: 12px;
 }
 .row :deep(.el-slider) {

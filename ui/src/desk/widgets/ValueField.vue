@@ -2,6 +2,7 @@
 import { computed, nextTick, ref, useId, useTemplateRef } from "vue";
 
 /** A number that can be typed, in whatever form its parser reads. What cannot be read is said beside it, and stays to be mended. */
+defineOptions({ inheritAttrs: false }); // what hangs in the page is no part of it
 const props = defineProps<{
   value: number;
   text: string;
@@ -57,6 +58,7 @@ function leave(event: KeyboardEvent): void {
 
 <template>
   <input
+    v-bind="$attrs"
     ref="field"
     class="figures value-field"
     :value="typed ?? text"

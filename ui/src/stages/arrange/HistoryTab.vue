@@ -137,7 +137,7 @@ form input {
 }
 .when {
   flex: none;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 .sign {
   display: grid;

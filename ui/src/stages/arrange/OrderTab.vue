@@ -143,7 +143,7 @@ table {
 th {
   padding: 0 4px 4px;
   color: var(--ink-soft);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   font-weight: 600;
   text-align: right;
 }
@@ -187,11 +187,11 @@ td.what {
 .from {
   display: block;
   padding-left: 4px;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 .inside {
   padding-left: 10px;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 .none {
   padding: 8px 0;

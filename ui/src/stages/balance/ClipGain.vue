@@ -106,7 +106,7 @@ function setGain(gain: number, gesture?: string): void {
   grid-column: 1 / 3;
 }
 .stretch small {
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
 }
 .small {
   padding: 2px 8px;

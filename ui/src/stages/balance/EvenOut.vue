@@ -180,7 +180,7 @@ th {
   width: 54px;
   padding: 2px 0;
   border-bottom: 1px solid var(--rule-strong);
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
   font-weight: 400;
   color: var(--ink-soft);
   text-align: right;
@@ -207,7 +207,7 @@ label {
 .remark {
   display: block;
   padding-left: 20px;
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
   color: var(--ink-soft);
 }
 .remark.wrong {

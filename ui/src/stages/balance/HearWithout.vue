@@ -40,7 +40,7 @@ const by = computed(() => {
 }
 p {
   margin: 0;
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
 }
 .small {
   padding: 3px 9px;
@@ -51,6 +51,6 @@ kbd::after {
 }
 kbd {
   opacity: 0.7;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 </style>

@@ -171,7 +171,7 @@ h3 small {
   font-size: var(--type-text);
 }
 .values .soft {
-  font-size: var(--type-key);
+  font-size: var(--type-small);
   text-align: right;
 }
 .whole {

@@ -224,6 +224,6 @@ li label {
 }
 .hint {
   margin: 0;
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
 }
 </style>

@@ -140,6 +140,6 @@ kbd::after {
 }
 kbd {
   opacity: 0.7;
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 </style>

@@ -213,7 +213,7 @@ svg {
   stroke-width: 2;
 }
 text {
-  font-size: var(--type-note);
+  font-size: var(--type-small);
   fill: var(--ink);
   paint-order: stroke;
   stroke: var(--paper);
@@ -222,14 +222,14 @@ text {
 }
 .axis {
   fill: var(--ink-soft);
-  font-size: var(--type-tick);
+  font-size: var(--type-small);
 }
 figcaption {
   display: flex;
   flex-wrap: wrap;
   gap: 2px 12px;
   margin-top: 4px;
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
 }
 .swatch {
   display: inline-block;

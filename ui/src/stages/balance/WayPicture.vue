@@ -102,7 +102,7 @@ svg {
 text {
   fill: var(--ink-soft);
   font-family: var(--figures);
-  font-size: var(--type-note);
+  font-size: var(--type-small);
   text-anchor: middle;
   paint-order: stroke;
   stroke: var(--paper);

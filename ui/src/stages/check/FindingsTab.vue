@@ -85,7 +85,7 @@ h3 {
   height: 15px;
   border: 1.5px solid var(--ink);
   border-radius: var(--radius-round);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 .sign.should {
   background: var(--ink);

@@ -187,7 +187,7 @@ h3 {
   right: 4px;
   margin-top: -7px;
   color: var(--ink-soft);
-  font-size: var(--type-note);
+  font-size: var(--type-small);
 }
 .place {
   position: relative;

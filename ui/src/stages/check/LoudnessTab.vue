@@ -110,7 +110,7 @@ dd {
   margin: 0;
 }
 dd .soft {
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
 }
 p {
   font-size: var(--type-hint);

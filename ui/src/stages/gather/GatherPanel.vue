@@ -45,6 +45,6 @@ h2 {
   border-radius: var(--radius-card);
   background: var(--alarm);
   color: var(--ink-inverse);
-  font-size: var(--type-key);
+  font-size: var(--type-small);
 }
 </style>

@@ -69,6 +69,6 @@ const desk = useDeskContext();
 }
 kbd {
   color: var(--ink-soft);
-  font: var(--type-key) var(--figures);
+  font: var(--type-small) var(--figures);
 }
 </style>

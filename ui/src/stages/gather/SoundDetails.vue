@@ -220,7 +220,7 @@ function replaceByFile(event: Event): void {
 }
 .facts,
 .demands {
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
 }
 .demands {
   padding-left: 62px;

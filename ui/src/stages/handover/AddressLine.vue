@@ -46,7 +46,7 @@ async function copy(): Promise<void> {
   flex: 1;
   min-width: 0;
   background: var(--paper);
-  font-size: var(--type-caption);
+  font-size: var(--type-small);
 }
 .icon {
   display: grid;

@@ -33,7 +33,7 @@ export function choosing(desk: DeskContext, why: Reasons): Act[] {
     }),
     act("stretch-typed", "", "Choose a stretch by its times…", acts.askForStretch, {
       off: why.something,
-      words: "range select type",
+      words: "range type from to",
     }),
     act(
       "let-go",

@@ -59,6 +59,7 @@ export function looking(desk: DeskContext, why: Reasons): Act[] {
 /** Where one goes. */
 export function going(desk: DeskContext): Act[] {
   const router = useRouter();
+  const session = useSession();
   const act = inGroup("Go to");
   const stage = (name: Stage) => (event?: KeyboardEvent) => {
     desk.stage.value = name;
@@ -76,9 +77,15 @@ export function going(desk: DeskContext): Act[] {
   };
   return [
     act("find", "/|$mod+k", "Find an act by words, and do it", () => void (desk.finder.value = true), { first: true }),
-    act("shelf", "Backquote", "To the shelf, with all shows", () => void router.push("/"), {
-      words: "home back leave episodes",
-    }),
+    act(
+      "shelf",
+      "Backquote",
+      "To the shelf, with all shows",
+      () => void router.push(session.open ? `/shows/${session.open.show}` : "/"),
+      {
+        words: "home back leave episodes",
+      },
+    ),
     act("panel", "F6", "From what is chosen into its panel, and back", () => cross(desk), { words: "focus settings" }),
     act("gather", "1", "Gather", stage("gather")),
     act("arrange", "2", "Arrange", stage("arrange")),
