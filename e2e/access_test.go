@@ -266,7 +266,7 @@ func tree(t *testing.T, w *Window) string {
 			passed = true // it is the name of what it lies in, or is read along with it
 		}
 		if !passed {
-			fmt.Fprintf(&out, "%s%s %s\n", strings.Repeat("  ", depth), role, figures.ReplaceAllString(name, "0"))
+			fmt.Fprintf(&out, "%s%s %s%s\n", strings.Repeat("  ", depth), role, figures.ReplaceAllString(name, "0"), stateOf(n))
 			depth++
 		}
 		for _, id := range n.ChildIDs {
@@ -277,6 +277,24 @@ func tree(t *testing.T, w *Window) string {
 	}
 	walk(got.Nodes[0], 0)
 	return out.String()
+}
+
+// stateOf is what a thing is set to, and whether it is chosen, pressed or open.
+func stateOf(n *accessibility.Node) (said string) {
+	var role string
+	_ = json.Unmarshal(n.Role.Value, &role)
+	if n.Value != nil && (role == "combobox" || role == "slider") {
+		said = " = " + figures.ReplaceAllString(strings.Trim(string(n.Value.Value), `"`), "0")
+	}
+	for _, p := range n.Properties {
+		switch state := strings.Trim(string(p.Value.Value), `"`); p.Name {
+		case "selected", "pressed", "checked", "expanded":
+			if state == "true" {
+				said += ", " + string(p.Name)
+			}
+		}
+	}
+	return said
 }
 
 func TestInColoursThatTheSystemHasChosenNothingLosesItsMark(t *testing.T) {

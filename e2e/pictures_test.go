@@ -259,7 +259,7 @@ func drawLines(w *Window) {
 	w.Press("Undo")
 	w.Until(points + ` === 4`)
 	w.Key("v")
-	line := w.Find(`.row:nth-of-type(4) .track-line .hit`)
+	line := w.Find(`[aria-label="Track Music 1"] .track-line .hit`)
 	x, y := xOf(w, 28), line.Y+line.Height/2
 	hold := func(p *input.DispatchMouseEventParams) {
 		p.Button, p.Buttons, p.Modifiers = input.MouseButtonLeft, 1, 2 // with Ctrl

@@ -25,8 +25,8 @@ watch(
 </script>
 
 <template>
-  <router-view v-slot="{ Component, route }">
-    <component :is="Component" :key="route.params.episode ?? 'shelf'" />
+  <router-view v-slot="{ Component, route: to }">
+    <component :is="Component" :key="to.params.episode ?? 'shelf'" />
   </router-view>
   <SaidAloud />
 </template>

@@ -3,7 +3,7 @@ import { useTemplateRef, watch } from "vue";
 import type { KeptField } from "./keeping";
 
 /** What keeps a text from being kept: a reason, or another text that somebody else has written meanwhile, to choose from. */
-const props = defineProps<{ field: KeptField }>();
+const props = defineProps<{ field: KeptField; id?: string }>();
 const both = useTemplateRef<HTMLElement>("both");
 // It is below what is being written, and must be seen.
 watch(
@@ -14,7 +14,13 @@ watch(
 </script>
 
 <template>
-  <p v-if="field.problem.value" class="kept-note" :class="{ alarm: field.state.value === 'refused' }" role="alert">
+  <p
+    v-if="field.problem.value"
+    :id="id"
+    class="kept-note"
+    :class="{ alarm: field.state.value === 'refused' }"
+    role="alert"
+  >
     {{ field.problem.value }}
   </p>
   <div v-if="field.state.value === 'both'" ref="both" class="kept-note both" role="alert">

@@ -24,6 +24,8 @@ defineProps<{
     :maxlength="most"
     :value="field.value.value"
     :placeholder="placeholder"
+    :aria-invalid="field.state.value === 'refused' || undefined"
+    :aria-describedby="field.problem.value ? `${id}-note` : undefined"
     @input="field.type(($event.target as HTMLTextAreaElement).value)"
     @blur="field.keep()"
   ></textarea>
@@ -34,11 +36,13 @@ defineProps<{
     :maxlength="most"
     :value="field.value.value"
     :placeholder="placeholder"
+    :aria-invalid="field.state.value === 'refused' || undefined"
+    :aria-describedby="field.problem.value ? `${id}-note` : undefined"
     spellcheck="false"
     autocomplete="off"
     @input="field.type(($event.target as HTMLInputElement).value)"
     @blur="field.keep()"
     @keydown.enter="field.keep()"
   />
-  <BothTexts :field="field" />
+  <BothTexts :id="`${id}-note`" :field="field" />
 </template>

@@ -9,6 +9,7 @@ const desk = useDeskContext();
 const typed = ref<string[]>([]);
 const choice = ref("");
 const wrong = ref<number>();
+const fields = ref<HTMLInputElement[]>([]);
 
 watch(
   () => desk.question.value,
@@ -24,7 +25,10 @@ function answer(): void {
   if (!question) return;
   const values = question.fields.map((f, i) => f.parse(typed.value[i] ?? ""));
   wrong.value = values.findIndex((v) => v === undefined);
-  if (wrong.value >= 0) return;
+  if (wrong.value >= 0) {
+    fields.value[wrong.value]?.focus();
+    return;
+  }
   desk.question.value = undefined;
   question.answer(values as number[], choice.value);
 }
@@ -44,14 +48,16 @@ function answer(): void {
       <label v-for="(f, i) in desk.question.value.fields" :key="f.label">
         <span>{{ f.label }}</span>
         <input
+          ref="fields"
           v-model="typed[i]"
           class="text-field figures"
           :aria-invalid="wrong === i || undefined"
+          :aria-describedby="wrong === i ? 'question-wrong' : undefined"
           spellcheck="false"
           autocomplete="off"
         />
       </label>
-      <p v-if="wrong !== undefined && wrong >= 0" class="alarm" role="alert">
+      <p v-if="wrong !== undefined && wrong >= 0" id="question-wrong" class="alarm" role="alert">
         This cannot be read. Type it as it stands there, such as 2.5, 1:04.25 or −6 dB.
       </p>
       <label v-for="c in desk.question.value.choices ?? []" :key="c.value" class="choice">

@@ -120,7 +120,13 @@ async function render(): Promise<void> {
       </p>
       <label class="name">
         <span>Name</span>
-        <input v-model="name" class="text-field" maxlength="200" aria-label="Name of the sound" />
+        <input
+          v-model="name"
+          class="text-field"
+          maxlength="200"
+          aria-label="Name of the sound"
+          :aria-describedby="wrong ? 'render-wrong' : undefined"
+        />
       </label>
       <label :class="{ soft: !treated }">
         <input v-model="treatment" type="checkbox" :disabled="!treated" />
@@ -136,7 +142,7 @@ async function render(): Promise<void> {
         <input v-model="place" type="checkbox" /> Put it on a new track, and silence
         {{ clips.length === 1 ? "the clip" : "the clips" }} there
       </label>
-      <p v-if="wrong" class="alarm" role="alert">{{ wrong }}</p>
+      <p v-if="wrong" id="render-wrong" class="alarm" role="alert">{{ wrong }}</p>
       <div class="buttons">
         <button type="button" class="plain-button" @click="close">Cancel</button>
         <button type="submit" class="plain-button filled" :disabled="asked || name.trim() === '' || clips.length === 0">

@@ -7,7 +7,7 @@ import { useSession } from "../../stores/session";
 import { useSounds } from "../../stores/sounds";
 import { copy, whatWasCopied } from "./clipboard";
 import type { DeskContext } from "../state/context";
-import { chooseStretch } from "../lanes/stretch";
+import { chooseStretch } from "../state/choosing";
 import { goOn } from "../../talk/focus";
 import { announce } from "../../talk/announce";
 import { useLevelActs } from "./levelActs";

@@ -54,7 +54,7 @@ const ramp = computed(() => {
   <svg class="level-line" :width="width" :height="height" :class="{ chosen }">
     <path class="edge" :d="path" />
     <path class="line" :d="path" />
-    <path class="hit" :d="path" @pointerdown="pressLine">
+    <path class="hit" :d="path" aria-hidden="true" @pointerdown="pressLine">
       <title>Click to add a point; with {{ keyNames("Ctrl") }}, draw a ramp</title>
     </path>
     <path v-if="ramp" class="ramp" :d="ramp" />

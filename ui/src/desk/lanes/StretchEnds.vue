@@ -3,7 +3,7 @@ import { computed } from "vue";
 import { lengthText, RATE, timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import { useDeskContext } from "../state/context";
-import { chooseStretch } from "./stretch";
+import { chooseStretch } from "../state/choosing";
 
 /** The chosen stretch on the ruler. Its ends are moved by arrows; one end that waits for the other is a mark. */
 const session = useSession();

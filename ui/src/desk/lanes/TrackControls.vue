@@ -116,7 +116,7 @@ function slide(value: number | number[]): void {
   border-radius: var(--radius-chip);
   background: var(--part);
 }
-.level {
+.controls :deep(.level) {
   width: 44px;
 }
 </style>

@@ -107,7 +107,7 @@ function menu(event: MouseEvent): void {
     :aria-label="`Track ${track.name}`"
     :aria-selected="desk.selection.tracks.includes(track.id)"
   >
-    <div class="cell" role="rowheader" :data-of="`track:${track.id}`">
+    <div class="cell" role="rowheader" :aria-label="`Track ${track.name}`" :data-of="`track:${track.id}`">
       <TrackCard :track="track" :index="index" :small="height < SMALL_CARD" :folded="folded" />
       <TrackHeight :track="track" />
     </div>

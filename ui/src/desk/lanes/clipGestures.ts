@@ -4,7 +4,7 @@ import { timeText } from "../../model/units";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
-import { chooseClip, type Held } from "./choosing";
+import { chooseClip, type Held } from "../state/choosing";
 import { moveClips } from "./moving";
 import { snap, snapPlaces } from "./snap";
 import { dragStretch, lanesBetween } from "./stretch";

@@ -2,7 +2,8 @@ import { modified } from "../../model/machine";
 import type { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
 import { startDrag } from "../widgets/drag";
-import { along, dragStretch, lanesBetween, touched } from "./stretch";
+import { touched } from "../state/choosing";
+import { along, dragStretch, lanesBetween } from "./stretch";
 
 type Session = ReturnType<typeof useSession>;
 

@@ -4,7 +4,7 @@ import { modified } from "../../model/machine";
 import { useSession } from "../../stores/session";
 import { whenThere } from "../../talk/focus";
 import type { DeskContext } from "../state/context";
-import { chooseClip, chooseTrack, NO_KEYS } from "./choosing";
+import { chooseClip, chooseTrack, NO_KEYS } from "../state/choosing";
 
 /*
  * The timeline is one stop of the Tab key, as the grid of the WAI-ARIA practices is: arrows go from cell to cell, Enter chooses

@@ -2,6 +2,7 @@ import { lengthText, timeText } from "../../model/units";
 import type { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
 import { startDrag, type Drag } from "../widgets/drag";
+import { chooseStretch } from "../state/choosing";
 import { snap, snapPlaces } from "./snap";
 
 type Session = ReturnType<typeof useSession>;
@@ -59,18 +60,6 @@ export function dragStretch(event: PointerEvent, desk: DeskContext, session: Ses
   }
 }
 
-/** Chooses a stretch; the clips on its tracks that it touches become the chosen ones, so that what acts on them acts on it. */
-export function chooseStretch(
-  desk: DeskContext,
-  session: Session,
-  range: { from: number; to: number; tracks?: string[] },
-): void {
-  const { selection } = desk;
-  selection.range = range;
-  if (!range.tracks) return;
-  Object.assign(selection, { points: [], tracks: range.tracks, clips: touched(session, range.tracks, range) });
-}
-
 /** Scrolls along time with a finger; up and down the browser does it. */
 export function along(desk: DeskContext): (drag: Drag) => void {
   const { start, scale } = desk.time;
@@ -86,15 +75,4 @@ export function lanesBetween(y1: number, y2: number): string[] {
       return box.top < bottom && box.bottom > top;
     })
     .map((lane) => lane.dataset.track!);
-}
-
-/** The clips on some tracks that lie in a stretch of time, or reach into it. */
-export function touched(session: Session, tracks: string[], range: { from: number; to: number }): string[] {
-  return (session.document?.tracks ?? [])
-    .filter((t) => tracks.includes(t.id))
-    .flatMap((t) =>
-      Object.entries(t.clips)
-        .filter(([, c]) => c.start < range.to && c.start + c.length > range.from)
-        .map(([id]) => id),
-    );
 }

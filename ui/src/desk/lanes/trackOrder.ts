@@ -2,7 +2,7 @@ import { computed, ref } from "vue";
 import { modified } from "../../model/machine";
 import { useSession } from "../../stores/session";
 import type { DeskContext } from "../state/context";
-import { chooseTrack, type Held } from "./choosing";
+import { chooseTrack, type Held } from "../state/choosing";
 import { startDrag } from "../widgets/drag";
 
 /** Choosing a track by its card, several with Ctrl or Shift, and dragging those that are chosen to another place. */

@@ -67,13 +67,13 @@ function leave(event: KeyboardEvent): void {
     :aria-describedby="wrong ? id : undefined"
     spellcheck="false"
     autocomplete="off"
+    :readonly="settled"
+    :aria-readonly="false"
     @focus="typed === undefined && ($event.target as HTMLInputElement).select()"
     @input="
       typed = ($event.target as HTMLInputElement).value;
       wrong = false;
     "
-    :readonly="settled"
-    :aria-readonly="false"
     @pointerdown="settled = false"
     @keydown.enter="enter"
     @keydown.f2="again"

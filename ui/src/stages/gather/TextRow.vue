@@ -29,8 +29,8 @@ function keep(value: unknown): void {
   <label class="field">
     <span class="label">{{ label }}</span>
     <el-select
-      v-bind="readOut"
       v-if="suggestions"
+      v-bind="readOut"
       :model-value="value"
       size="small"
       filterable

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
 import { readOut } from "../../talk/readOut";
-import { computed, reactive, watch } from "vue";
+import { computed, reactive, ref, watch } from "vue";
+import type { Refusal } from "../../api/client";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useScript } from "../../stores/script";
 import { useSharing } from "../../stores/sharing";
@@ -18,6 +19,8 @@ const script = useScript();
 const files = computed(() => mixdowns.list.filter((m) => m.plays));
 const wanted = reactive({ file: "", ends: "", password: "", comments: false, transcript: false });
 const { acting: sending, act } = useActing();
+/** What is wrong with the password. */
+const wrong = ref("");
 const live = computed(() => sharing.links.filter((l) => !l.withdrawn));
 const withdrawn = computed(() => sharing.links.filter((l) => l.withdrawn));
 watch(files, (now) => now.some((f) => f.id === wanted.file) || (wanted.file = now[0]?.id ?? ""), { immediate: true });
@@ -31,12 +34,17 @@ async function make(): Promise<void> {
   const known = new Set(sharing.links.map((l) => l.id));
   await act(async () => {
     const ends = endOf(wanted.ends);
-    await sharing.make(wanted.file, {
-      ...(ends && { ends }),
-      ...(wanted.password && { password: wanted.password }),
-      comments: wanted.comments,
-      transcript: wanted.transcript,
-    });
+    wrong.value = "";
+    const password = wanted.password && { password: wanted.password };
+    const { comments, transcript } = wanted;
+    try {
+      await sharing.make(wanted.file, { ...(ends && { ends }), ...password, comments, transcript });
+    } catch (error) {
+      // What is wrong with what was typed is said where it stands.
+      if (!/password/i.test((error as Refusal).message)) throw error;
+      wrong.value = (error as Refusal).message;
+      return;
+    }
     wanted.password = "";
     announce("The link was made.");
     goOn(() => {
@@ -69,7 +77,12 @@ async function make(): Promise<void> {
       autocomplete="off"
       maxlength="100"
       placeholder="None; else 8 characters or more"
+      :aria-invalid="wrong !== '' || undefined"
+      :aria-describedby="wrong ? 'share-wrong' : undefined"
+      @input="wrong = ''"
     />
+    <span v-if="wrong"></span>
+    <p v-if="wrong" id="share-wrong" class="alarm" role="alert">{{ wrong }}</p>
     <span></span>
     <label class="ticked"><input v-model="wanted.comments" type="checkbox" /> Listeners may comment</label>
     <span></span>

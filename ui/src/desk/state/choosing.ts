@@ -1,6 +1,6 @@
 import { modified } from "../../model/machine";
 import type { useSession } from "../../stores/session";
-import type { DeskContext } from "../state/context";
+import type { DeskContext } from "./context";
 
 type Session = ReturnType<typeof useSession>;
 
@@ -50,4 +50,27 @@ export function chooseTrack(desk: DeskContext, session: Session, id: string, hel
   }
   selection.clips = [];
   selection.points = [];
+}
+
+/** Chooses a stretch; the clips on its tracks that it touches become the chosen ones, so that what acts on them acts on it. */
+export function chooseStretch(
+  desk: DeskContext,
+  session: Session,
+  range: { from: number; to: number; tracks?: string[] },
+): void {
+  const { selection } = desk;
+  selection.range = range;
+  if (!range.tracks) return;
+  Object.assign(selection, { points: [], tracks: range.tracks, clips: touched(session, range.tracks, range) });
+}
+
+/** The clips on some tracks that lie in a stretch of time, or reach into it. */
+export function touched(session: Session, tracks: string[], range: { from: number; to: number }): string[] {
+  return (session.document?.tracks ?? [])
+    .filter((t) => tracks.includes(t.id))
+    .flatMap((t) =>
+      Object.entries(t.clips)
+        .filter(([, c]) => c.start < range.to && c.start + c.length > range.from)
+        .map(([id]) => id),
+    );
 }
