@@ -2,7 +2,10 @@ package e2e
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
+	"net/http"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -19,6 +22,7 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/session"
 	"ruvel/internal/demo"
+	"ruvel/testkit"
 )
 
 // stops is what the Tab key comes to within a part of the page.
@@ -216,9 +220,18 @@ func noFault(t *testing.T, w *Window, axe, view string) {
 func TestWhatIsReadOutInEachStageIsAsItIsWritten(t *testing.T) {
 	t.Parallel()
 	w := OpenWindow(t, base)
-	w.Go("/")
-	w.UntilText("The Last Fog Signal")
-	openSample(w)
+	// In a show of its own, which nobody adds a sound to.
+	answer, err := http.Get(base + "/api/episodes/" + copyOf(w, demo.EpisodeTitle, "To be read out", nil) + "/archive")
+	require.NoError(t, err)
+	data, err := io.ReadAll(answer.Body)
+	require.NoError(t, errors.Join(err, answer.Body.Close()))
+	show, err := house.Store.AddShow(t.Context(), "Read out")
+	require.NoError(t, err)
+	w.Go("/shows/" + show.ID)
+	w.UntilText("There is no episode in this show yet.")
+	w.Do(chromedp.SetUploadFiles(`[aria-label="Archives to open"]`, []string{testkit.WriteFile(t, "sample.zip", data)}))
+	w.Until(`document.querySelector("main li .name")`)
+	w.Click("main li .name")
 	w.Until(`document.querySelectorAll(".clip").length === 9`)
 	w.Focus(`[aria-label^="Harbour theme, bed"]`)
 	w.Key(kb.Enter)

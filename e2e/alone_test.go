@@ -111,16 +111,26 @@ func TestTheWholeJobIsDoneByTheKeyboardAlone(t *testing.T) {
 	var episode string
 	document := func(condition func(session.Document) bool) session.Document { return untilKept(w, episode, condition) }
 
-	k.task("make a show", 14, func() {
-		k.to(kb.Tab, ".new-show", 12)
+	skip := func(name string) {
+		k.t.Helper()
+		for range 4 {
+			if Eval[string](w, `document.activeElement.innerText`) == name {
+				break
+			}
+			k.press(kb.Tab)
+		}
 		k.press(kb.Enter)
+	}
+	k.task("make a show", 6, func() {
+		skip("New show")
 		k.focused("#new-name")
 		k.Key("Night Watch")
 		k.press(kb.Enter)
 		w.UntilText("There is no episode in this show yet")
 	})
 	k.task("make an episode", 8, func() {
-		k.to(kb.Tab, ".empty .filled", 6)
+		w.Until(`document.activeElement?.matches("main h2")`)
+		k.to(kb.Tab, ".title .filled", 6)
 		k.press(kb.Enter)
 		k.focused("#new-name")
 		k.Key("The lamp room")

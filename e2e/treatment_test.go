@@ -92,9 +92,11 @@ func tallest(clip, token string) string {
 		const clip = document.querySelector('%s').getBoundingClientRect();
 		const canvas = document.querySelector('%s').closest(".lane").querySelector("canvas"), box = canvas.getBoundingClientRect();
 		const width = Math.floor(clip.width) - 4, from = Math.round(clip.left - box.left) + 2;
-		const p = canvas.getContext("2d").getImageData(from, 0, width, canvas.height).data, out = Array(width).fill(0);
-		for (let i = 0; i < p.length; i += 4)
-			if (p[i] === c[0] && p[i+1] === c[1] && p[i+2] === c[2]) out[i / 4 %% width]++;
+		const p = canvas.getContext("2d").getImageData(from, 0, width, canvas.height).data, out = Array(width).fill(0), first = [];
+		for (let i = 0; i < p.length; i += 4) { // from its upper to its lower end: a level line may cross it
+			const x = i / 4 %% width, y = Math.floor(i / 4 / width);
+			if (p[i] === c[0] && p[i+1] === c[1] && p[i+2] === c[2]) out[x] = y + 1 - (first[x] ??= y);
+		}
 		return Math.max(...out);
 	})()`, token, clip, clip)
 }

@@ -18,7 +18,8 @@ watch(
     goOn(() => {
       const was = document.querySelector<HTMLElement>(`main a[href="${CSS.escape(before)}"]`);
       const waits = before.startsWith("/episodes/") && performance.now() - since < LISTED;
-      return was ?? (waits ? undefined : document.querySelector<HTMLElement>("h1[tabindex]"));
+      const begins = document.querySelector<HTMLElement>("main h2[tabindex]") ?? document.querySelector("h1[tabindex]");
+      return was ?? (waits ? undefined : (begins as HTMLElement | null));
     });
   },
 );

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { PanelRightClose, PanelRightOpen } from "lucide-vue-next";
-import { onBeforeUnmount, onMounted, useTemplateRef } from "vue";
+import { computed, onBeforeUnmount, onMounted, useTemplateRef } from "vue";
 import { Player } from "../listening/player";
 import { followCourses } from "../drawing/courses";
 import { Recorder } from "../recording/recorder";
@@ -9,26 +9,24 @@ import { useSession } from "../stores/session";
 import { useTakes } from "../stores/takes";
 import { usePageTitle } from "../talk/pageTitle";
 import { STAGE_NAMES } from "./state/stages";
-import AddTrack from "./lanes/AddTrack.vue";
-import SkipLinks from "./SkipLinks.vue";
+import SkipLinks from "../talk/SkipLinks.vue";
 import SelectionBar from "./menus/SelectionBar.vue";
 import ClipMenu from "./menus/ClipMenu.vue";
+import { cross } from "./acts/crossing";
 import { useCopied } from "./acts/clipboard";
 import { makeDeskContext } from "./state/context";
 import { useKeepingUp } from "./keepingUp";
-import { cardWidth, useLaying } from "./laying";
+import { useLaying } from "./laying";
 import CountIn from "./CountIn.vue";
 import DeckBar from "./transport/DeckBar.vue";
 import DeskHeader from "./DeskHeader.vue";
 import DropPlaces from "./acts/DropPlaces.vue";
 import DragTag from "./widgets/DragTag.vue";
-import EmptyDesk from "./lanes/EmptyDesk.vue";
 import FilePicker from "./widgets/FilePicker.vue";
 import { Heights } from "./state/heights";
 import { useAnnouncing } from "./announcing";
 import { useMessages } from "./messages";
 import QuestionDialog from "./acts/QuestionDialog.vue";
-import OverviewStrip from "./lanes/OverviewStrip.vue";
 import RenderDialog from "./acts/RenderDialog.vue";
 import KeySheet from "./menus/KeySheet.vue";
 import ActFinder from "./menus/ActFinder.vue";
@@ -38,12 +36,7 @@ import { useFollowing } from "./transport/following";
 import { useHearing } from "./hearing";
 import GoneNotice from "./GoneNotice.vue";
 import NotOpen from "./NotOpen.vue";
-import LeadStrip from "./lanes/LeadStrip.vue";
-import TimeLines from "./lanes/TimeLines.vue";
-import TimeRuler from "./lanes/TimeRuler.vue";
-import TrackRow from "./lanes/TrackRow.vue";
-import { useGrid } from "./lanes/grid";
-import { useZooming } from "./lanes/zooming";
+import TimelineGrid from "./lanes/TimelineGrid.vue";
 import { useDropping } from "./acts/useDropping";
 
 const props = defineProps<{ episode: string }>();
@@ -56,7 +49,8 @@ const desk = makeDeskContext(player, recorder, new Heights(props.episode));
 followCourses(props.episode, () => session.coming);
 const { panelOpen } = desk;
 usePageTitle(() => [session.episode?.title, session.episode && STAGE_NAMES[desk.stage.value]]);
-const lanes = useTemplateRef<HTMLElement>("lanes");
+const grid = useTemplateRef<InstanceType<typeof TimelineGrid>>("grid");
+const lanes = computed(() => grid.value?.lanes ?? null);
 let opening = Promise.resolve();
 
 const { dropping, takeFiles } = useDropping(desk, () => opening);
@@ -86,12 +80,16 @@ onBeforeUnmount(() => {
   if (session.open?.episode === props.episode) connection.leave();
 });
 
+const ways = [
+  { name: "To the timeline", go: () => void desk.timeline.value?.comeIn() },
+  { name: "To the panel", go: () => cross(desk) },
+  { name: "Find an act", go: () => void (desk.finder.value = true) },
+];
+
 const { laidOut, lastVoice, begin } = useLaying(desk, lanes);
 useHearing(desk);
 useKeepingUp(desk);
 useFollowing(desk);
-desk.timeline.value = useGrid(desk, useTemplateRef<HTMLElement>("grid"));
-const { wheel, pinch } = useZooming(desk, lanes, cardWidth);
 </script>
 
 <script lang="ts">
@@ -108,41 +106,10 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
 
 <template>
   <div class="desk" :class="{ folded: !panelOpen }">
-    <SkipLinks />
+    <SkipLinks :ways="ways" />
     <DeskHeader />
     <main class="timeline" aria-label="Timeline">
-      <div
-        v-if="session.document"
-        id="timeline"
-        ref="grid"
-        class="grid"
-        role="grid"
-        aria-label="Tracks and clips: arrows go about, Enter chooses, Enter again goes in, Esc comes out"
-        aria-multiselectable="true"
-      >
-        <OverviewStrip />
-        <TimeRuler />
-        <div class="field">
-          <div
-            ref="lanes"
-            class="lanes"
-            @wheel="wheel"
-            @touchstart="pinch.begin"
-            @touchmove="pinch.go"
-            @touchend="pinch.end"
-          >
-            <template v-for="(track, index) in session.document.tracks" :key="track.id">
-              <TrackRow :track="track" :index="index" />
-              <LeadStrip v-if="index === lastVoice" />
-            </template>
-            <EmptyDesk v-if="session.length === 0 && !session.glance?.empty.length && !recorder.busy" />
-            <AddTrack />
-          </div>
-          <div class="over" aria-hidden="true">
-            <TimeLines />
-          </div>
-        </div>
-      </div>
+      <TimelineGrid v-if="session.document" ref="grid" :last-voice="lastVoice" />
       <template v-if="session.document">
         <SelectionBar />
         <LoudnessStrip v-if="panelOpen && desk.stage.value === 'check' && desk.checkTab.value === 'loudness'" />
@@ -206,29 +173,6 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
 }
 .folded .timeline {
   grid-column: 1 / 3;
-}
-.grid {
-  display: flex;
-  flex: 1;
-  flex-direction: column;
-  min-height: 0;
-}
-.field {
-  position: relative;
-  flex: 1;
-  min-height: 0;
-}
-.lanes {
-  position: relative;
-  height: 100%;
-  overflow: hidden auto;
-  scrollbar-width: none;
-}
-.over {
-  position: absolute;
-  inset: 0 0 0 var(--card-width);
-  pointer-events: none;
-  overflow: hidden;
 }
 aside {
   background: var(--sheet);

@@ -3,6 +3,7 @@ import { computed, ref, watch, type Ref } from "vue";
 import type { Schema } from "../api/client";
 import { useSession } from "../stores/session";
 import type { DeskContext, Stage } from "./state/context";
+import { cardWidth } from "./state/heights";
 
 /** What the strip takes under the voices. */
 const LEAD_HEIGHT = 63;
@@ -11,11 +12,6 @@ const LEAD_HEIGHT = 63;
 function firstPlace(document: Schema["Document"], glance: Schema["Glance"] | undefined): Schema["Marker"] | undefined {
   const waiting = (glance?.empty ?? []).flatMap((id) => document.markers[id] ?? []);
   return waiting.filter((m) => m.fills).sort((a, b) => a.at - b.at)[0];
-}
-
-/** How wide the cards of the tracks are, in pixels. */
-export function cardWidth(): number {
-  return parseInt(getComputedStyle(document.documentElement).getPropertyValue("--card-width"));
 }
 
 /** Lays the session out in the room that there is, as soon as both are there. */

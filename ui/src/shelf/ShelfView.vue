@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import ShowList from "./ShowList.vue";
+import SkipLinks from "../talk/SkipLinks.vue";
 import LightSwitch from "../talk/LightSwitch.vue";
 import { usePageTitle } from "../talk/pageTitle";
 import { ElDropdown, ElDropdownItem, ElDropdownMenu } from "element-plus";
@@ -70,6 +71,12 @@ async function remove(episode: Schema["Episode"]): Promise<void> {
   if (await removeIfMeant(episode.id, { title: "Remove this episode?", gone, what: "episode" })) await loadEpisodes();
 }
 
+const ways = [
+  { name: "To the episodes", go: () => document.querySelector<HTMLElement>("main h2")?.focus() },
+  { name: "New episode", go: () => current.value && asks.value?.question("episode") },
+  { name: "New show", go: () => asks.value?.question("show") },
+];
+
 const { making, followMaking } = useMaking(async () => {
   await load();
   await freshen();
@@ -84,6 +91,7 @@ watch(() => current.value?.id, loadEpisodes);
 
 <template>
   <div class="shelf">
+    <SkipLinks :ways="ways" />
     <header>
       <h1 class="brand" tabindex="-1">ruvel</h1>
       <input
@@ -102,7 +110,7 @@ watch(() => current.value?.id, loadEpisodes);
       </p>
       <template v-else-if="current">
         <div class="title">
-          <h2 class="cut" :title="current.name">{{ current.name }}</h2>
+          <h2 class="cut" tabindex="-1" :title="current.name">{{ current.name }}</h2>
           <el-dropdown trigger="click" @command="asks?.question('rename-show')">
             <button class="more" aria-label="More for this show"><MoreHorizontal :size="18" /></button>
             <template #dropdown>

@@ -1,5 +1,5 @@
 import { nextTick } from "vue";
-import { lengthText, levelText, parseLevel, parseTime, RATE, timeText } from "../../model/units";
+import { levelText, parseLevel, parseTime, RATE, timeText } from "../../model/units";
 import type { Op, Schema } from "../../api/client";
 import { clipIn, clipsIn, clipsUnder } from "../../document/parts";
 import type { Document } from "../../document/sheet";
@@ -7,10 +7,9 @@ import { useSession } from "../../stores/session";
 import { useSounds } from "../../stores/sounds";
 import { copy, whatWasCopied } from "./clipboard";
 import type { DeskContext } from "../state/context";
-import { chooseStretch } from "../state/choosing";
 import { goOn } from "../../talk/focus";
-import { announce } from "../../talk/announce";
 import { useLevelActs } from "./levelActs";
+import { useStretchActs } from "./stretchActs";
 import { lineOf } from "../../document/lines";
 
 /** How a gap is closed: not at all, on its track, or on all tracks. */
@@ -361,61 +360,6 @@ export function useActs(desk: DeskContext) {
     }
   }
 
-  /** The tracks that a stretch is chosen on with keys: those of the chosen clips, or all. */
-  function stretchTracks(): string[] | undefined {
-    const on = chosen().flatMap((id) => session.trackOfClip(id)?.id ?? []);
-    return on.length > 0 ? [...new Set(on)] : undefined;
-  }
-
-  /** Marks an end of a stretch at the playhead; with the other end there, or marked before, it is chosen. */
-  function markEnd(end: "from" | "to"): void {
-    const old = desk.selection.range;
-    const place = at();
-    const waiting = desk.mark.value?.end === end ? undefined : desk.mark.value?.at;
-    const other = waiting ?? (end === "from" ? old?.to : old?.from);
-    const [from, to] = end === "from" ? [place, other] : [other, place];
-    if (from !== undefined && to !== undefined && to > from) {
-      desk.mark.value = undefined;
-      chooseStretch(desk, session, { from, to, tracks: old ? old.tracks : stretchTracks() });
-      announce(`Stretch from ${timeText(from)} to ${timeText(to)}, ${lengthText(to - from)}`);
-      return;
-    }
-    selection.range = undefined;
-    desk.mark.value = { end, at: place };
-    announce(
-      end === "from"
-        ? `A stretch begins at ${timeText(place)}. Go to where it ends and mark that.`
-        : `A stretch ends at ${timeText(place)}. Go to where it begins and mark that.`,
-    );
-  }
-
-  /** Types where a stretch begins and ends. */
-  function askForStretch(): void {
-    const old = desk.selection.range;
-    const [from, to] = [old?.from ?? at(), old?.to ?? at() + RATE];
-    const own = stretchTracks();
-    const names = tracks().filter((t) => own?.includes(t.id));
-    const choices = [
-      ...(own ? [{ name: `On ${names.map((t) => t.name).join(" and ")}`, value: "own" }] : []),
-      { name: "On all tracks", value: "" },
-    ];
-    desk.question.value = {
-      title: "Choose a stretch",
-      fields: [
-        { label: "From", value: from, text: timeText(from), parse: parseTime },
-        { label: "To", value: to, text: timeText(to), parse: parseTime },
-      ],
-      choices,
-      verb: "Choose it",
-      answer: ([a, b], on) => {
-        if (a === b) return session.say("A stretch ends later than it begins.");
-        desk.mark.value = undefined;
-        const [first, last] = [Math.min(a!, b!), Math.max(a!, b!)];
-        chooseStretch(desk, session, { from: first, to: last, tracks: on ? own : undefined });
-      },
-    };
-  }
-
   /** Goes to the next or the last place where something begins, ends or is marked. */
   function jump(by: 1 | -1): void {
     const places = tracks().flatMap((t) => Object.values(t.clips).flatMap((c) => [c.start, c.start + c.length]));
@@ -459,8 +403,7 @@ export function useActs(desk: DeskContext) {
     moveTracks,
     toggle,
     jump,
-    markEnd,
-    askForStretch,
+    ...useStretchActs(desk, { chosen, at }),
   };
 }
 

@@ -2,8 +2,8 @@
 import { useElementSize } from "@vueuse/core";
 import { computed, ref, useTemplateRef } from "vue";
 import { api, type Schema } from "../../api/client";
+import OverviewFindings from "./OverviewFindings.vue";
 import Silhouette from "../../shelf/Silhouette.vue";
-import { useCheck } from "../../stores/check";
 import { useMixdowns } from "../../stores/mixdowns";
 import { useSession } from "../../stores/session";
 import { useAsked } from "../../talk/asked";
@@ -32,23 +32,6 @@ const blocks = computed(() =>
     return { id: marker, name: m.name, part, left, width };
   }),
 );
-
-/** Where something was found: of what would lie on one place, the worst. */
-const MARK = 4;
-const WEIGHT = ["must", "should", "look"] as const;
-const check = useCheck();
-const found = computed(() => {
-  const step = 100 / Math.max(1, width.value / MARK);
-  const out = new Map<number, { weight: (typeof WEIGHT)[number]; left: string }>();
-  for (const f of check.open) {
-    if (f.to <= f.from) continue;
-    const place = Math.round(((f.from / total.value) * 100) / step);
-    const there = out.get(place);
-    if (there && WEIGHT.indexOf(there.weight) <= WEIGHT.indexOf(f.weight)) continue;
-    out.set(place, { weight: f.weight, left: `left: ${(place * step).toFixed(2)}%` });
-  }
-  return [...out].map(([key, mark]) => ({ key, ...mark }));
-});
 
 // What treatments do is known, as a whole, when the show has been measured.
 const mixdowns = useMixdowns();
@@ -159,7 +142,7 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
         </button>
       </div>
       <Silhouette class="outline" :outline="outline" :width="width" :height="30" mono />
-      <span v-for="f in found" :key="f.key" class="found" :class="f.weight" :style="f.left" aria-hidden="true"></span>
+      <OverviewFindings :total="total" :width="width" />
       <div class="frame" :style="{ left: `${frame.left}px`, width: `${frame.width}px` }">
         <span class="pull start" @pointerdown="pull($event, 'start')"></span>
         <span class="pull end" @pointerdown="pull($event, 'end')"></span>
@@ -217,26 +200,6 @@ function pull(event: PointerEvent, edge: "start" | "end"): void {
 }
 .block.effect {
   background: var(--effect-tint);
-}
-.found {
-  position: absolute;
-  z-index: 2;
-  bottom: 1px;
-  width: 7px;
-  height: 7px;
-  margin-left: -3px;
-  border: 1.5px solid var(--ink);
-  border-radius: var(--radius-round);
-  background: var(--sheet);
-  pointer-events: none;
-}
-.found.should {
-  background: var(--ink);
-}
-.found.must {
-  border-color: var(--alarm);
-  border-radius: var(--radius-hair);
-  background: var(--alarm);
 }
 .outline {
   position: absolute;

@@ -63,3 +63,8 @@ export class Heights {
     localStorage.setItem(this.key, JSON.stringify(this.state.dragged));
   }
 }
+
+/** How wide the cards of the tracks are, in pixels. */
+export function cardWidth(): number {
+  return parseInt(getComputedStyle(document.documentElement).getPropertyValue("--card-width"));
+}
