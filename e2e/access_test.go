@@ -88,6 +88,16 @@ func TestTheTimelineIsOneStopWithArrowsInsideAndFocusChoosesNothing(t *testing.T
 	assert.Less(t, keys, 10, "into the panel and back by Tab")
 	named("Part 599")
 
+	// At its end the page is left.
+	w.Focus(`footer .el-slider__button-wrapper`)
+	w.Key(kb.Tab)
+	w.Until(`!document.activeElement?.closest("footer")`)
+	w.Key(kb.F6)
+	if Eval[bool](w, `document.activeElement.closest("aside") !== null`) {
+		w.Key(kb.F6)
+	}
+	named("Part 599")
+
 	// Enter goes into what is chosen, Esc comes out; up and down go from row to row.
 	w.Key(kb.Enter)
 	w.Until(`document.activeElement.getAttribute("role") === "slider"`)
@@ -297,7 +307,9 @@ func stateOf(n *accessibility.Node) (said string) {
 	var role string
 	_ = json.Unmarshal(n.Role.Value, &role)
 	if n.Value != nil && (role == "combobox" || role == "slider") {
-		said = " = " + figures.ReplaceAllString(strings.Trim(string(n.Value.Value), `"`), "0")
+		var value any
+		_ = json.Unmarshal(n.Value.Value, &value)
+		said = " = " + figures.ReplaceAllString(fmt.Sprint(value), "0")
 	}
 	for _, p := range n.Properties {
 		switch state := strings.Trim(string(p.Value.Value), `"`); p.Name {
@@ -348,6 +360,15 @@ func TestWhatIsSmallToTheEyeIsLargeEnoughForAFinger(t *testing.T) {
 		.filter(([e, width, height]) => width < 24 && !e.matches(".block") || height < 24)
 		.map(([e, width, height]) => e.className + " " + (e.ariaLabel ?? e.innerText) + " " + width + " x " + height)`)
 	assert.Empty(t, small)
+	// With letters, words and lines as far apart as WCAG 1.4.12 has it no name is cut in its height.
+	w.Do(chromedp.Evaluate[chromedp.Void](`document.head.append(Object.assign(document.createElement("style"), {textContent: "* { line-height: 1.5 !important; letter-spacing: 0.12em !important; word-spacing: 0.16em !important; }"}))`))
+	assert.Empty(t, Eval[[]string](w, `[...document.querySelectorAll(".block, .tick, .named .what, .flag, .miss span, .card .name, .stage")]
+		.filter(e => e.checkVisibility() && e.scrollHeight > e.clientHeight + 1).map(e => e.className + " " + e.innerText)`))
+	assert.Empty(t, Eval[[]string](w, `[...document.querySelectorAll(".tick, .named, .flag")].filter(e => {
+		const r = e.getBoundingClientRect(), box = e.closest(".ruler").getBoundingClientRect();
+		return r.top < box.top - 1 || r.bottom > box.bottom + 1;
+	}).map(e => e.innerText)`))
+	w.Do(chromedp.Evaluate[chromedp.Void](`document.head.lastElementChild.remove()`))
 	// And by what answers there: a point, half a finger beside its middle.
 	w.Click(`[aria-label^="Harbour theme"] .head`)
 	w.Until(`document.querySelector(".clip .point")`)

@@ -17,6 +17,8 @@ let awaited: { find: Find; until: number } | undefined;
 /** What had the focus last, and where it lay: all that it was in, and as which child. */
 let last: { element: HTMLElement; path: { parent: Element; place: number }[] } | undefined;
 let looking = false;
+/** It was taken from what had it: that is gone, hidden or disabled. */
+let losing = false;
 
 /** Uses something as soon as it is there, within two seconds. */
 export function whenThere(find: Find, use: (there: HTMLElement) => void): void {
@@ -82,7 +84,8 @@ function look(): void {
       there.focus();
       return;
     }
-    const lost = byKey && onPage() && last !== undefined;
+    losing &&= onPage();
+    const lost = byKey && losing && last !== undefined;
     // A dialog that closes gives it back by itself; what is disabled while it works has it again.
     const waits = lost && now - begun < (last!.element.isConnected ? 3000 : 500) && (awaited || isBusy(last!.element));
     if (lost && !waits && now - begun > 60) {
@@ -141,8 +144,15 @@ export function useFocusKeeper(): void {
       path.push({ parent: child.parentElement, place: [...child.parentElement.children].indexOf(child) });
     }
     last = { element, path };
+    losing = false;
   });
-  const check = () => byKey && last && onPage() && look();
+  // What can have the focus yet has been left on purpose: at its end the page is left by Tab.
+  const left = () => last !== undefined && seen(last.element) && !last.element.matches(":disabled");
+  const check = () => {
+    if (!byKey || !last || !onPage() || left()) return;
+    losing = true;
+    look();
+  };
   useEventListener(document, "focusout", () => window.setTimeout(check));
   useMutationObserver(document.body, () => last && !last.element.isConnected && check(), {
     childList: true,

@@ -10,7 +10,8 @@ const TYPED =
   'textarea, [contenteditable], select, input:not([type="checkbox"], [type="radio"], [type="range"], [type="button"], [readonly])';
 const OPEN = ".el-dialog, .el-message-box, .el-popper, .menu";
 /** What answers Space and Enter by itself, and what answers arrows. */
-const ANSWERS = 'button, a, label, summary, [role="switch"], [role="combobox"], input:not([readonly])';
+const ANSWERS =
+  'button:not([data-stop^="track:"], [data-stop^="block:"], [data-stop^="flag:"]), a, label, summary, [role="switch"], [role="combobox"], input:not([readonly])';
 const SLIDES = '[role="slider"], [role="tab"], input[type="radio"], [role="combobox"]';
 const ALONG = ["ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End", "PageUp", "PageDown"];
 

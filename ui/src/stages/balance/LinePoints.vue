@@ -140,8 +140,22 @@ function parsePart(text: string): number | undefined {
       @change="bend"
     />
     <div v-if="line.points.length > 0" class="whole">
-      <button class="plain-button" title="The whole line 1 dB up" @click="acts.shiftLine(id, 1)">Up</button>
-      <button class="plain-button" title="The whole line 1 dB down" @click="acts.shiftLine(id, -1)">Down</button>
+      <button
+        class="plain-button"
+        title="The whole line 1 dB up"
+        aria-label="Up: the whole line by 1 dB"
+        @click="acts.shiftLine(id, 1)"
+      >
+        Up
+      </button>
+      <button
+        class="plain-button"
+        title="The whole line 1 dB down"
+        aria-label="Down: the whole line by 1 dB"
+        @click="acts.shiftLine(id, -1)"
+      >
+        Down
+      </button>
       <ValueField
         :value="0"
         text="±0.0 dB"
@@ -150,7 +164,7 @@ function parsePart(text: string): number | undefined {
         @change="(by: number) => acts.shiftLine(id, by)"
       />
       <button class="plain-button" @click="acts.choosePoints(id)">All points</button>
-      <button class="plain-button" @click="acts.clearLine(id)">Clear</button>
+      <button class="plain-button" aria-label="Clear the level line" @click="acts.clearLine(id)">Clear</button>
     </div>
   </template>
 </template>
