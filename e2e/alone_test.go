@@ -122,7 +122,7 @@ func TestTheWholeJobIsDoneByTheKeyboardAlone(t *testing.T) {
 		k.press(kb.Enter)
 	}
 	k.task("make a show", 6, func() {
-		skip("New show")
+		skip("Begin a show")
 		k.focused("#new-name")
 		k.Key("Night Watch")
 		k.press(kb.Enter)

@@ -570,7 +570,7 @@ func TestTheJobIsDoneInThirteenActs(t *testing.T) {
 func outOfReach(w *Window, part string) []string {
 	w.t.Helper()
 	return Eval[[]string](w, fmt.Sprintf(`[...document.querySelectorAll(%q)].flatMap(part => [...part.querySelectorAll("button, input:not([type=file]), textarea, a[href], [role=slider]")]).filter(e => {
-		if (!e.checkVisibility() || e.closest(".visually-hidden") || e.matches(".visually-hidden")) return false;
+		if (!e.checkVisibility() || e.closest(".visually-hidden, .skips") || e.matches(".visually-hidden")) return false;
 		e.scrollIntoView({block: "center", inline: "center"});
 		const r = (e.closest(".el-select, .el-slider, label") ?? e).getBoundingClientRect();
 		const meets = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2);

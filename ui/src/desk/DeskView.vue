@@ -83,7 +83,7 @@ onBeforeUnmount(() => {
 const ways = [
   { name: "To the timeline", go: () => void desk.timeline.value?.comeIn() },
   { name: "To the panel", go: () => cross(desk) },
-  { name: "Find an act", go: () => void (desk.finder.value = true) },
+  { name: "To an act, by words", go: () => void (desk.finder.value = true) },
 ];
 
 const { laidOut, lastVoice, begin } = useLaying(desk, lanes);

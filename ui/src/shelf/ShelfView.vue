@@ -73,8 +73,8 @@ async function remove(episode: Schema["Episode"]): Promise<void> {
 
 const ways = [
   { name: "To the episodes", go: () => document.querySelector<HTMLElement>("main h2")?.focus() },
-  { name: "New episode", go: () => current.value && asks.value?.question("episode") },
-  { name: "New show", go: () => asks.value?.question("show") },
+  { name: "Begin an episode", go: () => current.value && asks.value?.question("episode") },
+  { name: "Begin a show", go: () => asks.value?.question("show") },
 ];
 
 const { making, followMaking } = useMaking(async () => {
