@@ -121,12 +121,12 @@ func TestMusicDipsUnderAStretchAndRemembersHow(t *testing.T) {
 	untilKept(w, episode, func(d session.Document) bool { _, _, c := clipNamed(t, d, "Slack water"); return len(c.Envelope) == 8 })
 	w.Press("Undo")
 	untilKept(w, episode, func(d session.Document) bool { _, _, c := clipNamed(t, d, "Slack water"); return len(c.Envelope) == 4 })
-	w.Press("Down")
+	w.Press("Down: the whole line by 1 dB")
 	untilKept(w, episode, func(d session.Document) bool {
 		_, _, now := clipNamed(t, d, "Slack water")
 		return math.Abs(float64(now.Envelope[0].Level-c.Envelope[0].Level)+1) < 1e-6
 	})
-	w.Press("Clear")
+	w.Press("Clear the level line")
 	untilKept(w, episode, func(d session.Document) bool { _, _, c := clipNamed(t, d, "Slack water"); return len(c.Envelope) == 0 })
 
 	// Depth and times are remembered; without a stretch, it dips under what is spoken.
@@ -241,7 +241,7 @@ func TestAPointSnapsToTheFirstWordAndMusicDipsUnderWhatIsSpoken(t *testing.T) {
 	first := c.Envelope[1].At
 
 	// A point that is dragged near the first word goes to it, and a guide runs through all tracks.
-	w.Press("Clear")
+	w.Press("Clear the level line")
 	untilKept(w, episode, func(d session.Document) bool { _, _, c := clipNamed(t, d, "Slack water"); return len(c.Envelope) == 0 })
 	w.Over(music)
 	line := w.Find(music + " .hit")
