@@ -247,6 +247,9 @@ func TestWhatIsReadOutInEachStageIsAsItIsWritten(t *testing.T) {
 	w.Key(kb.Enter)
 	for _, stage := range []string{"Gather", "Arrange", "Balance", "Check", "Hand over"} {
 		w.Press(stage)
+		if stage == "Gather" { // which all came at once
+			w.Choose(`[aria-label="In which order"]`, "By name")
+		}
 		w.Settle()
 		w.Until(`!document.querySelector(".state") && !document.querySelector(".lead-card small.figures")`)
 		file := filepath.Join("testdata", "trees", strings.ToLower(strings.ReplaceAll(stage, " ", "-"))+".txt")

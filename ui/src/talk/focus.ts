@@ -5,6 +5,8 @@ const REACHED =
   'button:not(:disabled), input:not(:disabled), select:not(:disabled), textarea:not(:disabled), a[href], summary, [tabindex="0"]';
 /** Parts of a page, which can have it themselves while nothing in them can. */
 const PARTS = "main, aside, [role=dialog], [role=main]";
+/** Milliseconds in which a dialog closes. */
+const CLOSING = 400;
 /** How long what is to have the focus may take to come. */
 const PATIENCE = 6000;
 
@@ -16,6 +18,8 @@ let byKey = false;
 let awaited: { find: Find; until: number } | undefined;
 /** What had the focus last, and where it lay: all that it was in, and as which child. */
 let last: { element: HTMLElement; path: { parent: Element; place: number }[] } | undefined;
+/** The same outside of what is open over the page. */
+let outside: typeof last;
 let looking = false;
 /** It was taken from what had it: that is gone, hidden or disabled. */
 let losing = false;
@@ -54,7 +58,7 @@ export function goOn(find: Find | string): void {
 /** Beside what is gone: what stands in its place, or before it, or else the part of the page that it was in. */
 function beside(path: { parent: Element; place: number }[]): HTMLElement | undefined {
   for (const { parent, place } of path) {
-    if (!parent.isConnected || parent === document.body || !(parent as HTMLElement).checkVisibility()) continue;
+    if (parent.contains(document.body) || !parent.isConnected || !parent.checkVisibility()) continue;
     const children = [...parent.children];
     const next = [...children.slice(place), ...children.slice(0, place).reverse()];
     for (const child of next) {
@@ -66,7 +70,18 @@ function beside(path: { parent: Element; place: number }[]): HTMLElement | undef
       return parent;
     }
   }
-  return document.querySelector<HTMLElement>("main") ?? undefined;
+  return undefined;
+}
+
+/** What had the focus, if it can have it again, or what stands beside it. */
+function of({ element, path }: NonNullable<typeof last>): HTMLElement | undefined {
+  return seen(element) && element.matches(REACHED) ? element : beside(path);
+}
+
+function main(): HTMLElement | undefined {
+  const there = document.querySelector<HTMLElement>("main");
+  if (there) there.tabIndex = -1;
+  return there ?? undefined;
 }
 
 /** Looks until the focus has gone on, or a person has led it elsewhere. */
@@ -89,8 +104,7 @@ function look(): void {
     // A dialog that closes gives it back by itself; what is disabled while it works has it again.
     const waits = lost && now - begun < (last!.element.isConnected ? 3000 : 500) && (awaited || isBusy(last!.element));
     if (lost && !waits && now - begun > 60) {
-      const { element, path } = last!;
-      const next = seen(element) && element.matches(REACHED) ? element : beside(path);
+      const next = of(last!) ?? (outside && of(outside)) ?? main();
       next?.focus();
       if (!awaited) return;
     }
@@ -144,6 +158,7 @@ export function useFocusKeeper(): void {
       path.push({ parent: child.parentElement, place: [...child.parentElement.children].indexOf(child) });
     }
     last = { element, path };
+    if (!element.closest(".el-overlay, .el-popper")) outside = last;
     losing = false;
   });
   // What can have the focus yet has been left on purpose: at its end the page is left by Tab.
@@ -153,7 +168,11 @@ export function useFocusKeeper(): void {
     losing = true;
     look();
   };
-  useEventListener(document, "focusout", () => window.setTimeout(check));
+  // What is open over the page is hidden a moment after it has lost the focus.
+  useEventListener(document, "focusout", () => {
+    window.setTimeout(check);
+    window.setTimeout(check, CLOSING);
+  });
   useMutationObserver(document.body, () => last && !last.element.isConnected && check(), {
     childList: true,
     subtree: true,
