@@ -21,8 +21,8 @@ let last: { element: HTMLElement; path: { parent: Element; place: number }[] } |
 /** The same outside of what is open over the page. */
 let outside: typeof last;
 let looking = false;
-/** It was taken from what had it: that is gone, hidden or disabled. */
-let losing = false;
+/** It was led on by Tab: at its end the page is left by that. */
+let tabbed = false;
 
 /** Uses something as soon as it is there, within two seconds. */
 export function whenThere(find: Find, use: (there: HTMLElement) => void): void {
@@ -99,8 +99,7 @@ function look(): void {
       there.focus();
       return;
     }
-    losing &&= onPage();
-    const lost = byKey && losing && last !== undefined;
+    const lost = byKey && !tabbed && onPage() && last !== undefined;
     // A dialog that closes gives it back by itself; what is disabled while it works has it again.
     const waits = lost && now - begun < (last!.element.isConnected ? 3000 : 500) && (awaited || isBusy(last!.element));
     if (lost && !waits && now - begun > 60) {
@@ -134,8 +133,9 @@ export function useFocusKeeper(): void {
   useEventListener(
     window,
     "keydown",
-    () => {
+    (event: KeyboardEvent) => {
       byKey = true;
+      tabbed = event.key === "Tab";
       awaited = undefined; // whoever goes on is not led elsewhere
     },
     first,
@@ -159,15 +159,8 @@ export function useFocusKeeper(): void {
     }
     last = { element, path };
     if (!element.closest(".el-overlay, .el-popper")) outside = last;
-    losing = false;
   });
-  // What can have the focus yet has been left on purpose: at its end the page is left by Tab.
-  const left = () => last !== undefined && seen(last.element) && !last.element.matches(":disabled");
-  const check = () => {
-    if (!byKey || !last || !onPage() || left()) return;
-    losing = true;
-    look();
-  };
+  const check = () => byKey && !tabbed && last && onPage() && look();
   // What is open over the page is hidden a moment after it has lost the focus.
   useEventListener(document, "focusout", () => {
     window.setTimeout(check);
