@@ -115,6 +115,27 @@ func TestTheTimelineIsOneStopWithArrowsInsideAndFocusChoosesNothing(t *testing.T
 	w.Until(fmt.Sprintf(`document.querySelector(".frame").getAttribute("style") !== %q`, view))
 }
 
+// Whoever has pressed on the timeline has the keys of the desk, also when a button is switched off and on meanwhile.
+func TestWhatAPressHasLedAwayFromIsNotComeBackTo(t *testing.T) {
+	t.Parallel()
+	w := OpenWindow(t, base)
+	episode := withTwoClips(t, w, "Led away")
+	w.Press("Balance")
+	w.Click(music + " .head")
+	w.Type(`[aria-label="Depth of the dip"]`, "12")
+	w.Until(`document.activeElement.ariaLabel === "Depth of the dip"`)
+	clickRuler(w, 0.8)
+	w.Until(`document.activeElement === document.body`)
+	for marked := range 3 {
+		w.Key("n") // Undo can be pressed then
+		untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 1 })
+		w.Key("z", chromedp.ModifierCtrl)
+		untilKept(w, episode, func(d session.Document) bool { return len(d.Markers) == 0 })
+		w.Settle()
+		assert.True(t, Eval[bool](w, `document.activeElement === document.body`), "after %d", marked)
+	}
+}
+
 // heardAloud collects what is read out.
 const heardAloud = `(() => {
 	window.__said = [];

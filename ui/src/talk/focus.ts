@@ -39,7 +39,7 @@ const seen = (e: HTMLElement) => e.isConnected && e.checkVisibility({ visibility
 const onPage = () => document.activeElement === null || document.activeElement === document.body;
 
 /** The first in something that can have the focus. */
-function firstIn(within: Element): HTMLElement | undefined {
+export function firstIn(within: Element): HTMLElement | undefined {
   if (within instanceof HTMLElement && within.matches(REACHED) && seen(within)) return within;
   return [...within.querySelectorAll<HTMLElement>(REACHED)].find(seen);
 }
@@ -146,6 +146,8 @@ export function useFocusKeeper(): void {
     () => {
       byKey = false;
       awaited = undefined;
+      // What a press has led away from is not come back to.
+      window.setTimeout(() => onPage() && (last = outside = undefined));
     },
     first,
   );

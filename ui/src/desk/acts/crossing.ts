@@ -1,9 +1,6 @@
 import { nextTick } from "vue";
+import { firstIn } from "../../talk/focus";
 import type { DeskContext } from "../state/context";
-
-/** What in the panel can have the focus. */
-const REACHED =
-  'button:not(:disabled), input:not(:disabled), select, textarea, a[href], [tabindex]:not([tabindex="-1"])';
 
 /** Where the focus was on either side. */
 let outside: HTMLElement | undefined;
@@ -18,7 +15,7 @@ export function cross(desk: DeskContext): void {
   void nextTick(() => {
     const there = panel();
     const first = there?.querySelector<HTMLElement>("[role=tab][aria-selected=true]");
-    (first ?? there?.querySelector<HTMLElement>(REACHED) ?? there)?.focus();
+    (first ?? (there && firstIn(there)) ?? there)?.focus();
   });
 }
 

@@ -25,6 +25,12 @@ interface Cell {
 const stopOf = (root: HTMLElement | null, name: string) =>
   root?.querySelector<HTMLElement>(`[data-stop="${CSS.escape(name)}"]`) ?? undefined;
 
+/** What kind of thing a cell is, and its id. */
+function partsOf(name: string): [kind: string, id: string] {
+  const colon = name.indexOf(":");
+  return colon < 0 ? [name, ""] : [name.slice(0, colon), name.slice(colon + 1)];
+}
+
 /** The cell that something in the page lies in. */
 function cellOf(element: Element): string {
   const owner = element.closest<HTMLElement>("[data-stop], [data-of]");
@@ -59,7 +65,7 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
 
   /** The row of a cell, which need not be in sight. */
   function rowNameOf(name: string): string {
-    const [kind, id] = [name.slice(0, name.indexOf(":")), name.slice(name.indexOf(":") + 1)];
+    const [kind, id] = partsOf(name);
     if (kind === "track") return name;
     const track = kind === "clip" ? session.trackOfClip(id)?.id : session.document?.markers[id]?.fills;
     if ((kind === "clip" || kind === "place") && track) return `track:${track}`;
@@ -152,10 +158,7 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
 
   /** Enter chooses, and goes into what is chosen; says whether that meant anything here. */
   function take(stop: HTMLElement, more: boolean): boolean {
-    const [kind, id] = [
-      stop.dataset.stop!.split(":")[0]!,
-      stop.dataset.stop!.slice(stop.dataset.stop!.indexOf(":") + 1),
-    ];
+    const [kind, id] = partsOf(stop.dataset.stop!);
     const held = more ? { ...NO_KEYS, ctrlKey: true, metaKey: true } : NO_KEYS;
     const { selection } = desk;
     if (kind === "clip") {
@@ -182,7 +185,7 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
   }
 
   function done(event: KeyboardEvent, at: HTMLElement): boolean {
-    if (at.dataset?.stop === undefined && at !== root.value) {
+    if (at.dataset?.stop === undefined) {
       if (event.key !== "Escape" || !cellOf(at)) return false;
       inside.value = "";
       stopOf(root.value, cellOf(at))?.focus({ preventScroll: true });
@@ -191,14 +194,14 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
     if (touched || at.matches("input")) return false;
     const ctrl = modified(event);
     if (event.shiftKey) return false;
-    if (ctrl && event.key === " ") return at !== root.value && take(at, true);
+    if (ctrl && event.key === " ") return take(at, true);
     if (ctrl && (event.key === "Home" || event.key === "End")) return (goToEnd(event.key === "End"), true);
     if (ctrl) return false;
-    if (event.key === "Enter") return at !== root.value && take(at, false);
+    if (event.key === "Enter") return take(at, false);
     const along = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     const across = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-    if (along) goAlong(at === root.value ? 0 : along);
-    else if (across) goAcross(at === root.value ? 0 : across);
+    if (along) goAlong(along);
+    else if (across) goAcross(across);
     return !!along || !!across;
   }
 
@@ -253,7 +256,7 @@ export function useGrid(desk: DeskContext, root: Readonly<Ref<HTMLElement | null
 
   /** Whether a cell is one of the document yet; of what is none of it nothing is said. */
   function stillThere(name: string): boolean {
-    const [kind, id] = [name.slice(0, name.indexOf(":")), name.slice(name.indexOf(":") + 1)];
+    const [kind, id] = partsOf(name);
     if (kind === "clip") return session.clip(id) !== undefined;
     if (kind === "track") return session.document?.tracks.some((t) => t.id === id) ?? false;
     return kind !== "place" || id in (session.document?.markers ?? {});
