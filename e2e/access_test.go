@@ -351,7 +351,7 @@ func TestInColoursThatTheSystemHasChosenNothingLosesItsMark(t *testing.T) {
 	t.Parallel()
 	w := OpenWindow(t, base)
 	withTwoClips(t, w, "Forced colours")
-	_, err := chromedp.Call(w.ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "forced-colors", Value: "active"}}})
+	_, err := chromedp.Call(w.spoilt(), emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "forced-colors", Value: "active"}}})
 	require.NoError(t, err)
 	require.True(t, Eval[bool](w, `matchMedia("(forced-colors: active)").matches`))
 	w.Click(voiceHead)
@@ -367,6 +367,16 @@ func TestInColoursThatTheSystemHasChosenNothingLosesItsMark(t *testing.T) {
 	assert.Equal(t, "solid", style(".clip.chosen", "outlineStyle"), "the chosen clip")
 	assert.NotEqual(t, style(".fader .el-slider__runway", "backgroundColor"), style(".fader .el-slider__button", "backgroundColor"), "a fader")
 	assert.NotEqual(t, style(`[role="tab"][aria-selected="false"]`, "backgroundColor"), style(`[role="tab"][aria-selected="true"]`, "backgroundColor"), "a tab")
+	// And every word can be read on its ground, the blocks of the running order among them.
+	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	w.Go("/episodes/" + copyOf(w, demo.EpisodeTitle, "Forced blocks", nil))
+	w.Until(`document.querySelectorAll(".block").length > 3`)
+	for _, stage := range []string{"Gather", "Arrange", "Balance", "Check", "Hand over"} {
+		w.Press(stage)
+		w.Settle()
+		noFault(t, w, string(axe), stage)
+	}
 }
 
 // What a finger can hit of the small things on the desk: 24 pixels each way (WCAG 2.2, 2.5.8).
