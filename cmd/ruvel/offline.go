@@ -92,7 +92,7 @@ func (c describe) Run(context.Context) error {
 	if err != nil {
 		return err
 	}
-	for name, data := range map[string][]byte{"openapi.json": api, "session.schema.json": schema} {
+	for name, data := range map[string][]byte{"openapi.json": api, "session.schema.json": schema, "roles.md": server.Roles()} {
 		if err := os.WriteFile(filepath.Join(c.Folder, name), data, 0o644); err != nil {
 			return err
 		}

@@ -8,10 +8,13 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"syscall"
 	"time"
 
 	"ruvel/internal/demo"
+	"ruvel/internal/outside"
 	"ruvel/internal/running"
 	"ruvel/internal/server"
 )
@@ -26,7 +29,14 @@ type serve struct {
 	Folder   string        `help:"A folder that finished files can be copied to." env:"RUVEL_FOLDER" type:"existingdir"`
 	Backup   *string       `help:"A folder into which the archives of all episodes are written by a schedule." env:"RUVEL_BACKUP"`
 	Every    time.Duration `help:"How often a backup is written." default:"24h" env:"RUVEL_BACKUP_EVERY" name:"backup-every"`
-	Name     []string      `help:"A further name that Ruvel answers to, as behind a proxy; loopback addresses and localhost are always answered to." env:"RUVEL_NAMES"`
+	Name     []string      `help:"A further name that Ruvel answers to, as behind a proxy; loopback addresses and localhost are always answered to. With one, people sign in." env:"RUVEL_NAMES"`
+	People   bool          `help:"Several people work with it, and sign in." env:"RUVEL_PEOPLE"`
+	Pages    *int          `help:"A port of their own for pages for listeners and feeds, which serves nothing else; the other then serves none of them." name:"public-port" env:"RUVEL_PUBLIC_PORT"`
+	At       string        `help:"The address under which listeners reach that port, as https://listen.example." name:"public-address" env:"RUVEL_PUBLIC_ADDRESS"`
+	Issuer   string        `help:"A provider of OpenID Connect with which people can sign in." name:"oidc-issuer" env:"RUVEL_OIDC_ISSUER" group:"oidc"`
+	Client   string        `help:"As which client Ruvel is known to it." name:"oidc-client" env:"RUVEL_OIDC_CLIENT" group:"oidc"`
+	Secret   string        `help:"And by which secret." name:"oidc-secret" env:"RUVEL_OIDC_SECRET" group:"oidc"`
+	Called   string        `help:"What people call it." name:"oidc-name" env:"RUVEL_OIDC_NAME" group:"oidc"`
 }
 
 // Run serves until it is interrupted.
@@ -42,7 +52,17 @@ func (c serve) Run(ctx context.Context) error {
 		return err
 	}
 	defer l.Close()
-	house, err := running.Start(ctx, running.Settings{Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20, Names: c.Name, Folder: c.Folder})
+	pages, at, err := c.pages()
+	if err != nil {
+		return err
+	}
+	for _, l := range pages {
+		defer l.Close()
+	}
+	house, err := running.Start(ctx, running.Settings{
+		Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20, Names: c.Name, Folder: c.Folder,
+		People: c.several(), Outside: outside.Settings{Issuer: c.Issuer, Client: c.Client, Secret: c.Secret, Name: c.Called}, Pages: at,
+	})
 	if err != nil {
 		return err
 	}
@@ -67,8 +87,59 @@ func (c serve) Run(ctx context.Context) error {
 		}()
 		defer func() { <-kept }()
 	}
-	fmt.Printf("Ruvel is ready: http://127.0.0.1:%d\n", l.Addr().(*net.TCPAddr).Port)
-	return house.Serve(ctx, l)
+	here := fmt.Sprintf("http://127.0.0.1:%d", portOf(l))
+	if err := c.welcome(ctx, house, here); err != nil {
+		return err
+	}
+	fmt.Printf("Ruvel is ready: %s\n", here)
+	return house.Serve(ctx, l, pages...)
+}
+
+// several says whether people sign in: if that was asked for, or if a name is given by which others than those at this machine reach it.
+func (c serve) several() bool {
+	return c.People || slices.ContainsFunc(c.Name, func(name string) bool { return !server.Loopback(name) })
+}
+
+// pages are the listener of pages for listeners, if they have one of their own, and its address.
+func (c serve) pages() (all []net.Listener, at string, err error) {
+	if c.Pages == nil {
+		if c.At != "" {
+			return nil, "", errors.New("--public-address says where pages for listeners are reached, but they have no port of their own: give --public-port")
+		}
+		return nil, "", nil
+	}
+	l, err := server.Listen(*c.Pages)
+	if err != nil {
+		return nil, "", err
+	}
+	if at = c.At; at == "" {
+		at = fmt.Sprintf("http://127.0.0.1:%d", portOf(l))
+	}
+	fmt.Printf("Pages for listeners and feeds: %s\n", at)
+	return []net.Listener{l}, strings.TrimSuffix(at, "/"), nil
+}
+
+func portOf(l net.Listener) int { return l.Addr().(*net.TCPAddr).Port }
+
+// welcome says that people sign in, why, and how the first of them comes in.
+func (c serve) welcome(ctx context.Context, house *running.House, here string) error {
+	if house.People == nil {
+		return nil
+	}
+	if !c.People {
+		fmt.Println("People sign in here, because a name was given by which it is reached from elsewhere.")
+	}
+	if err := house.Store.OwnAll(ctx); err != nil {
+		return err
+	}
+	link, err := house.People.First(ctx)
+	if err != nil {
+		return err
+	}
+	if link != "" {
+		fmt.Printf("The first person begins here, once: %s/join#%s\n", here, link)
+	}
+	return nil
 }
 
 // fill makes the sample series while the page is there already. One that is interrupted is completed at the next start.
@@ -82,6 +153,9 @@ func (c serve) fill(ctx context.Context, house *running.House) {
 	case err != nil && ctx.Err() == nil:
 		slog.Error("the sample series could not be filled in; it is tried again at the next start", "error", err)
 	case filled && err == nil:
+		if err := house.Store.OwnAll(ctx); err != nil {
+			slog.Error("the sample series has no owner yet; it gets one at the next start", "error", err)
+		}
 		fmt.Println("The sample series is there")
 	}
 }

@@ -58,6 +58,11 @@ func View(e store.Episode) Episode {
 	return v
 }
 
+// Heard is an episode as those see it who hear it or read for it, and do not make it.
+func (e Episode) Heard() Episode {
+	return Episode{ID: e.ID, Show: e.Show, Number: e.Number, Title: e.Title, Version: e.Version, Length: e.Length, Changed: e.Changed}
+}
+
 // Desk is all that is needed to show a session.
 type Desk struct {
 	Episode  Episode          `json:"episode"`

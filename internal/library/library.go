@@ -123,7 +123,7 @@ func (l *Library) Receive(ctx context.Context, show string, f File) (work.JobEve
 		episode = &f.Place.Episode
 		names = append(names, access.Named{Thing: store.AnEpisode, ID: *episode})
 	}
-	if err := l.Door.Enter(ctx, names...); err != nil {
+	if err := l.Door.Enter(ctx, access.Make, names...); err != nil {
 		return work.JobEvent{}, err
 	}
 	id, _, err := l.Sounds.Put(ctx, &bounded{f.Bytes, l.MaxUpload, uploads.TooLarge(l.MaxUpload)})
@@ -236,7 +236,7 @@ type Placing struct {
 // TakePiece takes a piece of the shelf among the sounds of a show, and places it if an
 // episode is given. It is fetched by the job: nobody waits for an answer meanwhile.
 func (l *Library) TakePiece(ctx context.Context, show, key string, at Placing) (work.JobEvent, error) {
-	if err := l.Door.Enter(ctx, access.Named{Thing: store.AShow, ID: show}, access.Named{Thing: store.AnEpisode, ID: at.Episode}); err != nil {
+	if err := l.Door.Enter(ctx, access.Make, access.Named{Thing: store.AShow, ID: show}, access.Named{Thing: store.AnEpisode, ID: at.Episode}); err != nil {
 		return work.JobEvent{}, err
 	}
 	p, err := l.Shelf.Piece(ctx, key)

@@ -27,6 +27,9 @@ import (
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/media"
+	"ruvel/internal/notes"
+	"ruvel/internal/outside"
+	"ruvel/internal/people"
 	"ruvel/internal/plans"
 	"ruvel/internal/publish"
 	"ruvel/internal/server"
@@ -48,6 +51,9 @@ type Settings struct {
 	KeepFree int64    // bytes of the disk that must stay free: nothing is written beyond that
 	Folder   string   // that finished files can be copied to
 	Names    []string // that it answers to besides loopback addresses and localhost
+	People   bool     // there are several, who sign in
+	Outside  outside.Settings
+	Pages    string // the address of pages for listeners, if they have one of their own
 }
 
 // House is a Ruvel with all it rests on, running.
@@ -141,16 +147,23 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if set.Folder != "" {
 		h.Worker.Hosts[hosts.FolderKey] = hosts.Folder{Dir: set.Folder}
 	}
-	h.equip(set.Folder)
+	h.equip(set)
+	if set.People {
+		if h.People, err = people.New(h.Store); err != nil {
+			return err
+		}
+	}
 	h.Sweeper = &sweep.Sweeper{
 		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, Ages: sweep.Default(),
 	}
 	return nil
 }
 
-// equip makes what acts are done with of what they rest on; finished files can be copied to a folder.
-func (h *House) equip(folder string) {
-	h.Access = &access.Door{Owners: h.Store}
+// equip makes what acts are done with of what they rest on.
+func (h *House) equip(set Settings) {
+	h.Access = &access.Door{Owners: h.Store, People: set.People}
+	h.Notes = &notes.Notes{Store: h.Store, Queue: h.Queue, Door: h.Access}
+	h.Outside, h.Pages = outside.New(set.Outside), set.Pages
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
 	h.Library = &library.Library{Door: h.Access, Store: h.Store, Sounds: h.Sounds, Plans: h.Plans, Worker: h.Worker, Queue: h.Queue, Shelf: h.Shelf, MaxUpload: maxUpload}
@@ -160,7 +173,7 @@ func (h *House) equip(folder string) {
 	h.Episodes = &episodes.Episodes{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Takes: h.Takes, Bucket: h.Bucket, Queue: h.Queue}
 	h.Check = check.New(check.Checker{Store: h.Store, Plans: h.Plans, Measure: h.Measure, Sounds: h.Sounds, Library: h.Library, Takes: h.Takes, Turns: h.Turns})
 	h.Handover = &handover.Handover{
-		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: folder, Check: h.Check.Findings,
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: set.Folder, Check: h.Check.Findings,
 	}
 	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
 	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Bucket, h.Handover.Sheet)

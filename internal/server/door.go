@@ -17,11 +17,11 @@ import (
 const atDoor = "door"
 
 // route adds a route to an API whose requests go through the door before anything else: what of its input has a tag of:"kind" names a
-// thing of a show, and with of:"kind,gone" one that may have been removed. do is what is done then.
+// thing of a show, and with of:"kind,gone" one that may have been removed. Which right is needed stands in rights. do is what is done then.
 func route[I, O any](s *Server, api huma.API, op huma.Operation, do func(context.Context, *I) (*O, error)) {
 	names := namesIn(reflect.TypeFor[I](), nil)
 	huma.Register(api, through(op, names), func(ctx context.Context, in *I) (*O, error) {
-		if err := s.Access.Enter(ctx, thingsIn(names, reflect.ValueOf(in).Elem())...); err != nil {
+		if err := s.Access.Enter(ctx, rightFor(op.OperationID), thingsIn(names, reflect.ValueOf(in).Elem())...); err != nil {
 			return nil, fail(err)
 		}
 		return do(ctx, in)
@@ -31,6 +31,7 @@ func route[I, O any](s *Server, api huma.API, op huma.Operation, do func(context
 // through notes on an operation what it asks the door for.
 func through(op huma.Operation, names []name) huma.Operation {
 	op.Metadata = map[string]any{atDoor: names}
+	op.Extensions = map[string]any{"x-needs": rightFor(op.OperationID)}
 	return op
 }
 

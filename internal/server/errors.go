@@ -45,6 +45,8 @@ var statusOf = map[string]int{
 	"nothing-to-undo": http.StatusConflict, "nothing-to-redo": http.StatusConflict, "disk-full": http.StatusInsufficientStorage,
 	"unknown-step": http.StatusNotFound, "shared": http.StatusConflict, "link-withdrawn": http.StatusConflict, "name-taken": http.StatusConflict, "must-mend": http.StatusConflict, "being-measured": http.StatusServiceUnavailable,
 	"too-large": http.StatusRequestEntityTooLarge, "take-closed": http.StatusConflict, "take-full": http.StatusConflict, "take-open": http.StatusConflict, "take-in-use": http.StatusConflict,
+	"not-signed-in": http.StatusUnauthorized, "wrong-password": http.StatusUnauthorized, "not-allowed": http.StatusForbidden, "too-often": http.StatusTooManyRequests, "busy": http.StatusServiceUnavailable,
+	"link-used": http.StatusGone, "last-owner": http.StatusConflict, "last-keeper": http.StatusConflict, "needed-later": http.StatusConflict, "one-person": http.StatusConflict, "known-already": http.StatusConflict,
 	"not-ready": http.StatusServiceUnavailable, "script-changed": http.StatusConflict, "sound-unreadable": http.StatusServiceUnavailable,
 	"not-given-up": http.StatusConflict, "queue-away": http.StatusServiceUnavailable, "original-missing": http.StatusNotFound, "file-missing": http.StatusNotFound, "original-unreadable": http.StatusServiceUnavailable,
 }

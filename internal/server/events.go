@@ -14,6 +14,7 @@ import (
 	"github.com/google/uuid"
 	"golang.org/x/sync/errgroup"
 
+	"ruvel/internal/access"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
@@ -53,7 +54,7 @@ func (s *Server) eventRoutes(api huma.API) {
 		map[string]any{"message": told{}, "beat": beat{}},
 		func(ctx context.Context, in *followedEpisodes, send sse.Sender) {
 			for _, n := range thingsIn(names, reflect.ValueOf(in).Elem()) { // which may be of several shows
-				if err := s.Access.Enter(ctx, n); err != nil {
+				if err := s.Access.Enter(ctx, rightFor("follow-episodes"), n); err != nil {
 					slog.Debug("an episode is not followed", "error", err)
 					return
 				}
@@ -78,6 +79,8 @@ func (s *Server) eventRoutes(api huma.API) {
 
 // follow tells what happens to an episode, and that it has been removed; then there is nothing more to be told.
 func (s *Server) follow(ctx context.Context, episode string, send sse.Sender) error {
+	ctx, left := s.stays(ctx, rightFor("follow-episodes"), access.Named{Thing: store.AnEpisode, ID: episode, Gone: true})
+	defer left()
 	removed := told{episode, work.Event{Removed: &work.ShowEvent{}}}
 	e, err := s.Store.Episode(ctx, episode)
 	if store.IsNotFound(err) {
@@ -107,23 +110,30 @@ func (s *Server) follow(ctx context.Context, episode string, send sse.Sender) er
 		if err := send.Data(beat{episode, version}); err != nil {
 			return err
 		}
-		if err := forward(episode, events, tick.C, send); err != nil {
+		if err := s.forward(ctx, e, events, tick.C, send); err != nil {
 			return err
 		}
 	}
 }
 
 // forward passes events on until the next heartbeat is due.
-func forward(episode string, events <-chan []byte, due <-chan time.Time, send sse.Sender) error {
+func (s *Server) forward(ctx context.Context, of store.Episode, events <-chan []byte, due <-chan time.Time, send sse.Sender) error {
 	for {
 		select {
 		case data, more := <-events:
 			if !more {
 				return context.Canceled
 			}
-			e := told{Of: episode}
+			e := told{Of: of.ID}
 			if err := json.Unmarshal(data, &e.Event); err != nil {
 				return err
+			}
+			theirs, err := s.tellable(ctx, of.ID, of.Show, &e.Event)
+			if err != nil {
+				return err
+			}
+			if !theirs {
+				continue
 			}
 			if err := send.Data(e); err != nil {
 				return err

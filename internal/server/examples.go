@@ -79,6 +79,18 @@ func examples() map[string]example {
 		"get-sound-peaks":     {query: fields{"count": 100}},
 		"finish-take":         {body: fields{"chunks": 1}},
 		"use-take":            {body: fields{}},
+		"sign-in":             {body: fields{"name": "keeper", "password": "fog horn at four"}},
+		"look-at-invitation":  {body: fields{"link": "what-stands-behind-the-hash"}},
+		"accept-invitation":   {body: fields{"link": "what-stands-behind-the-hash", "name": "Ada Quill", "signIn": "ada", "password": "four words of a harbour"}},
+		"call-me":             {body: fields{"name": "Ada Quill"}},
+		"change-password":     {body: fields{"old": "fog horn at four", "new": "two long blasts at six"}},
+		"add-token":           {body: fields{"name": "Nightly copies", "looks": true}},
+		"invite":              {body: fields{"role": "producer", "note": "The archivist"}},
+		"set-role":            {body: fields{"role": "listener"}},
+		"sign-in-outside":     {body: fields{}},
+		"add-note":            {body: fields{"words": "The horn comes too early.", "begins": 48_000}},
+		"change-note":         {body: fields{"settled": true}},
+		"be-here":             {body: fields{"window": anID, "at": 48_000, "chosen": []string{"c7"}}},
 	}
 }
 

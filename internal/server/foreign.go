@@ -34,6 +34,9 @@ func hostOf(header string) string {
 	return strings.ToLower(strings.TrimSuffix(strings.Trim(name, "[]"), "."))
 }
 
+// Loopback says whether a name is one by which nobody but those at this machine reach it.
+func Loopback(name string) bool { return isOurs(hostOf(name), nil) }
+
 func isOurs(name string, names []string) bool {
 	if address, err := netip.ParseAddr(name); err == nil && address.Unmap().IsLoopback() {
 		return true

@@ -4,10 +4,14 @@ import (
 	"context"
 
 	"github.com/danielgtaylor/huma/v2"
+
+	"ruvel/internal/access"
 )
 
 // Health is how Ruvel is, for those who watch over it.
 type Health struct {
+	Alive     bool  `json:"alive" doc:"It answers"`
+	Ready     bool  `json:"ready" doc:"And the database does: requests can be sent here"`
 	Free      int64 `json:"free" doc:"Bytes that are free on the disk of the data folder"`
 	Kept      int64 `json:"kept" doc:"Bytes that are kept free: nothing is written beyond that"`
 	Waiting   int   `json:"waiting" doc:"Jobs that wait"`
@@ -26,10 +30,16 @@ func (s *Server) healthRoutes(api huma.API) {
 		func(ctx context.Context, _ *empty) (*body[Health], error) { return answer(s.health(ctx)) })
 }
 
+// health is all of it for those who are known; to others no more is said than whether requests can be sent here.
 func (s *Server) health(ctx context.Context) (h Health, err error) {
+	h.Alive = true
 	jobs, err := s.Store.Unfinished(ctx)
 	if err != nil {
 		return h, err
+	}
+	h.Ready = true
+	if s.People != nil && access.Asks(ctx) == nil {
+		return h, nil
 	}
 	for _, j := range jobs {
 		if j.Owner == "" {

@@ -14,8 +14,10 @@ import (
 	"ruvel/core/audio"
 	"ruvel/core/mix"
 	"ruvel/core/session"
+	"ruvel/internal/access"
 	"ruvel/internal/listening"
 	"ruvel/internal/plans"
+	"ruvel/internal/store"
 )
 
 // heard is what is to be heard of an episode, and how.
@@ -41,6 +43,11 @@ func (s *Server) listenRoutes(api huma.API) {
 }
 
 func (s *Server) listen(ctx context.Context, in *heard) (*huma.StreamResponse, error) {
+	if in.Then != "" { // what an episode was is for those who make it
+		if err := s.Access.Enter(ctx, access.Make, access.Named{Thing: store.AnEpisode, ID: in.Episode}); err != nil {
+			return nil, fail(err)
+		}
+	}
 	if s.listening.Add(1) > mostListeners {
 		s.listening.Add(-1)
 		return nil, newError(http.StatusServiceUnavailable, "Too many are listening at the moment. Stop some of them, and try again.", "too-many-listeners")
@@ -70,6 +77,8 @@ func (s *Server) listen(ctx context.Context, in *heard) (*huma.StreamResponse, e
 		w.Header().Set("X-Ruvel-Version", strconv.FormatInt(p.Version, 10))
 		ctx, cancel := s.streaming(r.Context())
 		defer cancel()
+		ctx, left := s.stays(ctx, access.Hear, access.Named{Thing: store.AnEpisode, ID: in.Episode})
+		defer left()
 		if u, ok := w.(*unread); ok {
 			u.patience = listening.Readable
 		}

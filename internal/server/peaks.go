@@ -19,6 +19,7 @@ import (
 
 	"ruvel/core/audio"
 	"ruvel/core/waveform"
+	"ruvel/internal/access"
 	"ruvel/internal/listening"
 	"ruvel/internal/store"
 )
@@ -114,7 +115,7 @@ func (s *Server) forget(ctx context.Context, ranges []soundRange) error {
 	for _, r := range ranges {
 		ids = append(ids, r.sound)
 	}
-	known, err := s.Access.Reach(ctx, store.ASound, ids)
+	known, err := s.Access.Reach(ctx, access.Make, store.ASound, ids)
 	for i := range ranges {
 		if !slices.Contains(known, ranges[i].sound) {
 			ranges[i].sound = ""

@@ -4,10 +4,8 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"net"
 	"net/http"
 	"net/netip"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -58,21 +56,8 @@ func (s *Server) playerRoutes(r chi.Router) {
 	})
 }
 
-// sender is who sends something, and to which page. Where a web server stands in front, on this machine, it is whom that names
-// last: the one that has asked it.
-func sender(r *http.Request) (string, error) {
-	from, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		from = r.RemoteAddr
-	}
-	if address, err := netip.ParseAddr(from); err == nil && address.Unmap().IsLoopback() {
-		if through := r.Header.Values("X-Forwarded-For"); len(through) > 0 {
-			last := strings.Split(through[len(through)-1], ",")
-			from = shorten(strings.TrimSpace(last[len(last)-1]))
-		}
-	}
-	return network(from) + " " + r.URL.Path, nil
-}
+// sender is who sends something, and to which page.
+func sender(r *http.Request) (string, error) { return networkOf(r) + " " + r.URL.Path, nil }
 
 // network is what somebody who sends has an address in: one of IPv6 is one of a /64 that he has to himself, as a rule.
 func network(from string) string {

@@ -35,14 +35,42 @@ const finishing = 10 * time.Second
 
 // Serve answers on a listener until the context ends. Then streams end at once, and what
 // else is under way is finished.
-func (s *Server) Serve(ctx context.Context, l net.Listener) error {
+//
+// With a second listener, pages for listeners and feeds are answered there and nothing else is, and on the first nothing of them.
+func (s *Server) Serve(ctx context.Context, l net.Listener, pages ...net.Listener) error {
+	s.PagesApart = len(pages) > 0
 	requests, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	defer cancel()
 	streams, endStreams := context.WithCancel(requests)
 	s.streams = streams
 	defer endStreams()
-	web := &http.Server{
-		Handler: s.handlerUntil(streams), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: idlePatience,
+	all := []*http.Server{webServer(requests, s.handlerUntil(streams))}
+	done := make(chan error, 2)
+	go func() { done <- all[0].Serve(l) }()
+	if s.PagesApart {
+		all = append(all, webServer(requests, s.PagesHandler()))
+		go func() { done <- all[1].Serve(pages[0]) }()
+	}
+	var err error
+	select {
+	case err = <-done:
+	case <-ctx.Done():
+	}
+	endStreams()
+	short, stop := context.WithTimeout(requests, finishing)
+	defer stop()
+	for _, web := range all {
+		if web.Shutdown(short) != nil {
+			_ = web.Close()
+		}
+	}
+	return err
+}
+
+// webServer answers with a handler; the contexts of requests are of one that ends them.
+func webServer(requests context.Context, h http.Handler) *http.Server {
+	return &http.Server{
+		Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: idlePatience,
 		BaseContext: func(net.Listener) context.Context { return requests },
 		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
 			if tcp, ok := c.(*net.TCPConn); ok {
@@ -51,19 +79,4 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 			return ctx
 		},
 	}
-	done := make(chan error, 1)
-	go func() { done <- web.Serve(l) }()
-	select {
-	case err := <-done:
-		endStreams()
-		return err
-	case <-ctx.Done():
-	}
-	endStreams()
-	short, stop := context.WithTimeout(requests, finishing)
-	defer stop()
-	if web.Shutdown(short) != nil {
-		_ = web.Close()
-	}
-	return nil
 }

@@ -13,6 +13,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"github.com/alexedwards/scs/v2"
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
@@ -32,6 +33,9 @@ import (
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
+	"ruvel/internal/notes"
+	"ruvel/internal/outside"
+	"ruvel/internal/people"
 	"ruvel/internal/plans"
 	"ruvel/internal/publish"
 	"ruvel/internal/shelf"
@@ -70,6 +74,14 @@ type Server struct {
 	// Turns are of those who render for listeners, or compute much.
 	Turns   *turns.Turns
 	Publish *publish.Publisher
+	// People are those who sign in; nil: there is one person, who does not.
+	People *people.People
+	// Outside says who somebody is elsewhere; nil: nothing does.
+	Outside *outside.Provider
+	Notes   *notes.Notes
+	// PagesApart: pages for listeners and feeds are served at an address of their own, and not here; Pages is that address.
+	PagesApart bool
+	Pages      string
 	// Handover is what finished files are made and sent with.
 	Handover *handover.Handover
 	// Space is the disk that everything is kept on.
@@ -88,7 +100,9 @@ type Server struct {
 	listening atomic.Int32            // streams that there are
 	findings  *flight.Group[Findings] // and what is found in episodes
 	comparing *turns.Hands            // passwords of pages, which takes 64 MB each
-	streams   context.Context         // ends those requests that never end by themselves; nil: nothing does
+	hands     sync.Once
+	sessions  *scs.SessionManager // of browsers in which somebody has signed in
+	streams   context.Context     // ends those requests that never end by themselves; nil: nothing does
 }
 
 var once sync.Once
@@ -100,19 +114,41 @@ func (s *Server) Handler() http.Handler { return s.handlerUntil(context.Backgrou
 func (s *Server) handlerUntil(end context.Context) http.Handler {
 	s.Turns.Until(end)
 	s.findings = flight.New[Findings](reviewers)
-	s.comparing = turns.NewHands(comparing)
+	s.comparingOnce()
+	s.sessions = newSessions(s.Store)
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
 	r.Use(signed, middleware.Recoverer, log, headers().Handler, compressed, s.ours, sameOrigin.Handler, s.leaving, s.arriving)
 	r.MethodNotAllowed(wrongMethod)
 	r.Route("/api", func(r chi.Router) {
-		r.Use(noStore, s.there, s.roomy, s.followable)
+		r.Use(noStore, s.there, s.known, s.roomy, s.followable)
 		s.routes(r)
+	})
+	if !s.PagesApart {
+		s.playerRoutes(r)
+		s.publicFeedRoutes(r)
+	}
+	r.NotFound(onlyRead(ui.Handler()).ServeHTTP)
+	return r
+}
+
+// comparingOnce gives the two servers the same hands for passwords of pages.
+func (s *Server) comparingOnce() {
+	s.hands.Do(func() { s.comparing = turns.NewHands(comparing) })
+}
+
+// PagesHandler is everything that a server of pages for listeners and feeds alone answers, at a port of its own.
+func (s *Server) PagesHandler() http.Handler {
+	s.comparingOnce()
+	r := chi.NewRouter()
+	r.Use(middleware.Recoverer, log, headers().Handler, compressed, s.ours, s.leaving, s.arriving)
+	r.MethodNotAllowed(func(w http.ResponseWriter, _ *http.Request) {
+		tell(w, http.StatusMethodNotAllowed, "Not in this way", "This address cannot be asked like that.")
 	})
 	s.playerRoutes(r)
 	s.publicFeedRoutes(r)
-	r.NotFound(onlyRead(ui.Handler()).ServeHTTP)
+	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.refusePage(w, store.NotFound("page")) })
 	return r
 }
 
@@ -171,6 +207,12 @@ func (s *Server) register(api huma.API) {
 	s.listenRoutes(api)
 	s.eventRoutes(api)
 	s.healthRoutes(api)
+	s.personRoutes(api)
+	s.memberRoutes(api)
+	s.outsideRoutes(api)
+	s.noteRoutes(api)
+	s.togetherRoutes(api)
+	s.hearingRoutes(api)
 	exemplify(api.OpenAPI())
 }
 

@@ -8,6 +8,7 @@ import (
 	"ruvel/core/loudness"
 	"ruvel/core/mix"
 	"ruvel/core/session"
+	"ruvel/internal/access"
 	"ruvel/internal/balance"
 	"ruvel/internal/episodes"
 	"ruvel/internal/store"
@@ -43,10 +44,13 @@ func (s *Server) showRoutes(api huma.API) {
 	route(s, api, operation("GET", "/shows", "list-shows", "List all shows"),
 		func(ctx context.Context, _ *empty) (*body[[]store.Show], error) {
 			all, err := s.Store.Shows(ctx)
-			return answer(s.Access.Shows(all), err)
+			return answer(s.Access.Shows(ctx, all), err)
 		})
 	route(s, api, operation("POST", "/shows", "add-show", "Make a show"),
 		func(ctx context.Context, in *struct{ Body named }) (*body[store.Show], error) {
+			if err := s.Access.Begin(ctx); err != nil {
+				return nil, fail(err)
+			}
 			name, err := session.NewName(in.Body.Name, "name")
 			if err != nil {
 				return nil, fail(err)
@@ -69,8 +73,13 @@ func (s *Server) showRoutes(api huma.API) {
 		func(ctx context.Context, in *InShow) (*body[[]episodes.Episode], error) {
 			rows, err := s.Store.Episodes(ctx, in.Show)
 			out := []episodes.Episode{}
+			making := s.Access.Can(ctx, in.Show, access.Make)
 			for _, e := range rows {
-				out = append(out, episodes.View(e))
+				v := episodes.View(e)
+				if !making {
+					v = v.Heard()
+				}
+				out = append(out, v)
 			}
 			return answer(out, err)
 		})

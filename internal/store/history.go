@@ -27,6 +27,7 @@ type Change struct {
 	Patch    json.RawMessage  // RFC 6902, from the version before
 	Name     string           // of the step
 	Changed  time.Time
+	By       Author
 	History
 }
 
@@ -242,14 +243,18 @@ func record(ctx context.Context, tx *sqlx.Tx, row *locked, name, gesture string,
 		return false, nil
 	}
 	row.Steps++
-	_, err := tx.ExecContext(ctx, `INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, ?, ?, ?, ?, ?)`,
-		row.ID, row.Steps, name, gesture, text(forward), text(session.Diff(to, from)))
+	by := AuthorIn(ctx)
+	_, err := tx.ExecContext(ctx, `INSERT INTO history (episode_id, step, name, gesture, forward, backward, person_id, person) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+		row.ID, row.Steps, name, gesture, text(forward), text(session.Diff(to, from)), by.id(), by.Name)
 	return true, err
 }
 
-// Undo takes the last step back. It is meant for the version
+// Undo takes the last step back; where there are several people, the last one of who asks. It is meant for the version
 // base; 0: for whichever there is.
 func (s *Store) Undo(ctx context.Context, episode string, base int64) (Change, error) {
+	if AuthorIn(ctx).ID != "" {
+		return s.travelOwn(ctx, episode, base, "undo")
+	}
 	return s.travel(ctx, episode, base, "undo")
 }
 
@@ -290,10 +295,20 @@ func (s *Store) TakeBack(ctx context.Context, episode string, base int64, gestur
 
 // Redo carries the step that was undone last out again, as Undo does.
 func (s *Store) Redo(ctx context.Context, episode string, base int64) (Change, error) {
+	if AuthorIn(ctx).ID != "" {
+		return s.travelOwn(ctx, episode, base, "redo")
+	}
 	return s.travel(ctx, episode, base, "redo")
 }
 
-func (s *Store) travel(ctx context.Context, episode string, base int64, direction string) (change Change, err error) {
+func (s *Store) travel(ctx context.Context, episode string, base int64, direction string) (Change, error) {
+	return s.travelling(ctx, episode, base, func(tx *sqlx.Tx, row locked) (Change, error) {
+		return s.next(ctx, tx, row, direction)
+	})
+}
+
+// travelling makes a way through the history of an episode, which is meant for the version base.
+func (s *Store) travelling(ctx context.Context, episode string, base int64, way func(*sqlx.Tx, locked) (Change, error)) (change Change, err error) {
 	err = s.transaction(ctx, func(tx *sqlx.Tx) error {
 		row, err := lock(ctx, tx, episode)
 		if err != nil {
@@ -302,41 +317,51 @@ func (s *Store) travel(ctx context.Context, episode string, base int64, directio
 		if base != 0 && base != row.Version {
 			return Conflict{row.Version}
 		}
-		at := row.Steps
-		if direction == "redo" {
-			at++
-		}
-		st, err := stepAt(ctx, tx, episode, at)
-		if err != nil {
-			var p problem.Problem
-			if errors.As(err, &p) {
-				return problem.New("nothing-to-"+direction, "history", "There is nothing to %s.", direction)
-			}
-			return err
-		}
-		patch := st.Forward
-		row.Steps = at
-		if direction == "undo" {
-			patch = st.Backward
-			row.Steps = at - 1
-		}
-		now, err := s.parsed(ctx, tx, row)
-		if err != nil {
-			return err
-		}
-		doc, err := patched(now.doc, patch)
-		if err != nil {
-			return err
-		}
-		if change, err = replace(ctx, tx, row, doc, patch); err == nil {
-			change.Name = st.Name
-		}
+		change, err = way(tx, row)
 		return err
 	})
 	if err == nil {
 		s.documents.keep(parsed{episode: episode, version: change.Version, doc: change.Document})
 	}
 	return change, err
+}
+
+// next is the step before or after where an episode is.
+func (s *Store) next(ctx context.Context, tx *sqlx.Tx, row locked, direction string) (change Change, err error) {
+	at := row.Steps
+	if direction == "redo" {
+		at++
+	}
+	st, err := stepAt(ctx, tx, row.ID, at)
+	if err != nil {
+		var p problem.Problem
+		if errors.As(err, &p) {
+			return change, nothingTo(direction)
+		}
+		return change, err
+	}
+	now, err := s.parsed(ctx, tx, row)
+	if err != nil {
+		return change, err
+	}
+	patch := st.Forward
+	row.Steps = at
+	if direction == "undo" {
+		patch = st.Backward
+		row.Steps = at - 1
+	}
+	doc, err := patched(now.doc, patch)
+	if err != nil {
+		return change, err
+	}
+	if change, err = replace(ctx, tx, row, doc, patch); err == nil {
+		change.Name = st.Name
+	}
+	return change, err
+}
+
+func nothingTo(direction string) error {
+	return problem.New("nothing-to-"+direction, "history", "There is nothing to %s.", direction)
 }
 
 // hasGesture says whether a step of this gesture was made and not replaced. The row is
@@ -368,6 +393,9 @@ func (s *Store) HistoryOf(ctx context.Context, episode string) (h History, err e
 }
 
 func history(ctx context.Context, tx *sqlx.Tx, episode string, steps int64) (h History, err error) {
+	if by := AuthorIn(ctx); by.ID != "" {
+		return ownHistory(ctx, tx, episode, steps, by.ID)
+	}
 	var rows []struct {
 		Step int64  `db:"step"`
 		Name string `db:"name"`
@@ -414,7 +442,7 @@ func touchesSounds(patch []byte) bool { return bytes.Contains(patch, []byte(`"/s
 
 func finish(ctx context.Context, tx *sqlx.Tx, row locked, c Change) (Change, error) {
 	var err error
-	c.Changed = row.Changed
+	c.Changed, c.By = row.Changed, AuthorIn(ctx)
 	c.History, err = history(ctx, tx, row.ID, row.Steps)
 	return c, err
 }

@@ -24,9 +24,12 @@ const (
 	ATreatment Thing = "treatment"
 	ASound     Thing = "sound"
 	APicture   Thing = "picture"
+	ANote      Thing = "note"
+	AMember    Thing = "person"
+	AnOffer    Thing = "invitation"
 )
 
-// owners say which show a thing belongs to. Sounds and pictures are named by their content, and may be of several.
+// owners say which show a thing belongs to. Sounds and pictures are named by their content and may be of several, as people may.
 var owners = map[Thing]string{
 	AShow:      `SELECT id, id AS show_id FROM shows WHERE id IN (?)`,
 	AnEpisode:  `SELECT id, show_id FROM episodes WHERE id IN (?)`,
@@ -41,6 +44,9 @@ var owners = map[Thing]string{
 	ATreatment: `SELECT id, show_id FROM treatments WHERE id IN (?)`,
 	ASound:     `SELECT id, show_id FROM sounds WHERE id IN (?)`,
 	APicture:   `SELECT id, show_id FROM pictures WHERE id IN (?)`,
+	ANote:      `SELECT n.id, e.show_id FROM notes n JOIN episodes e ON e.id = n.episode_id WHERE n.id IN (?)`,
+	AMember:    `SELECT person_id AS id, show_id FROM members WHERE person_id IN (?)`,
+	AnOffer:    `SELECT id, show_id FROM invitations WHERE id IN (?) AND show_id IS NOT NULL`,
 }
 
 // Things are all kinds.

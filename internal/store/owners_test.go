@@ -3,6 +3,7 @@ package store_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -36,7 +37,15 @@ func TestFromWhateverBelongsToAShowThatShowIsFound(t *testing.T) {
 	kept, err := st.KeepTreatment(ctx, show.ID, "Presenter", session.Usual())
 	require.NoError(t, err)
 	require.NoError(t, st.AddPicture(ctx, show.ID, store.Picture{ID: ids[store.APicture], Type: "image/jpeg"}))
+	role := store.Reader
+	offered := store.Invitation{ID: store.NewID(), Secret: make([]byte, 32), Kind: store.ForJoin, Show: &show.ID, Role: &role, Ends: time.Now().Add(time.Hour).UTC()}
+	require.NoError(t, st.AddInvitation(ctx, offered))
+	member, err := st.Accept(ctx, offered.Secret, store.Joining{Person: store.Person{Name: "Maud Gale", Letters: "MG"}})
+	require.NoError(t, err)
+	note, err := st.AddNote(ctx, store.Note{Episode: e.ID, Words: "Too early"})
+	require.NoError(t, err)
 	for thing, id := range map[store.Thing]string{
+		store.AnOffer: offered.ID, store.AMember: member.ID, store.ANote: note.ID,
 		store.ALayout: layout.ID, store.AJob: job.ID, store.ATake: take.ID, store.AVersion: named.ID, store.AMixdown: m.ID, store.ASending: n.ID,
 		store.ALink: l.ID, store.AComment: c.ID, store.ATreatment: kept.ID,
 	} {

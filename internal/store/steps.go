@@ -19,6 +19,7 @@ type Step struct {
 	Step int64     `db:"step" json:"step" doc:"Its number; 1 is the first"`
 	Name string    `db:"name" json:"name"`
 	Made time.Time `db:"made_at" json:"made"`
+	By   string    `db:"person" json:"by,omitempty" doc:"Whose it is, where there are several people"`
 }
 
 // Steps lists steps of an episode's history, the last first: those before a step, or the
@@ -30,7 +31,7 @@ func (s *Store) Steps(ctx context.Context, episode string, before int64, most in
 		if err := found(tx.GetContext(ctx, &applied, `SELECT steps FROM episodes WHERE id = ?`, episode), "episode"); err != nil {
 			return err
 		}
-		return tx.SelectContext(ctx, &steps, `SELECT step, name, made_at FROM history WHERE episode_id = ? AND (? = 0 OR step < ?) ORDER BY step DESC LIMIT ?`,
+		return tx.SelectContext(ctx, &steps, `SELECT step, name, made_at, person FROM history WHERE episode_id = ? AND (? = 0 OR step < ?) ORDER BY step DESC LIMIT ?`,
 			episode, before, before, most)
 	})
 	return steps, applied, err

@@ -219,6 +219,7 @@ type Show struct {
 	Name     string    `db:"name" json:"name"`
 	Episodes int       `db:"episodes" json:"episodes" doc:"How many it has"`
 	Created  time.Time `db:"created_at" json:"created"`
+	Role     Role      `db:"-" json:"role,omitempty" enum:"owner,producer,reader,listener" doc:"What the one who asks is there; left out where there is one person"`
 }
 
 const showColumns = `SELECT id, name, created_at, (SELECT COUNT(*) FROM episodes WHERE show_id = shows.id AND NOT layout) AS episodes FROM shows`
@@ -236,11 +237,7 @@ func (s *Store) Show(ctx context.Context, id string) (show Show, err error) {
 
 // AddShow makes a show.
 func (s *Store) AddShow(ctx context.Context, name string) (Show, error) {
-	id := NewID()
-	if _, err := s.db.ExecContext(ctx, `INSERT INTO shows (id, name) VALUES (?, ?)`, id, strings.TrimSpace(name)); err != nil {
-		return Show{}, err
-	}
-	return s.Show(ctx, id)
+	return s.AddShowOf(ctx, strings.TrimSpace(name), AuthorIn(ctx).ID)
 }
 
 // RenameShow gives a show another name.

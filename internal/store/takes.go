@@ -40,6 +40,8 @@ type Take struct {
 	Silenced int64        `db:"silenced"` // samples that were no numbers
 	Created  time.Time    `db:"created_at"`
 	Changed  time.Time    `db:"changed_at"`
+	PersonID *string      `db:"person_id"` // who has recorded it
+	Person   string       `db:"person"`
 }
 
 // AddTake begins a take and numbers it after the others of its place.
@@ -54,8 +56,8 @@ func (s *Store) AddTake(ctx context.Context, t Take) (Take, error) {
 			return err
 		}
 		t.Number = recording.Number(taken)
-		_, err := tx.ExecContext(ctx, `INSERT INTO takes (id, episode_id, number, track, begins, late, rate, channels, mono, device) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			t.ID, t.Episode, t.Number, t.Track, t.Begins, t.Late, t.Rate, t.Channels, t.Mono, t.Device)
+		_, err := tx.ExecContext(ctx, `INSERT INTO takes (id, episode_id, number, track, begins, late, rate, channels, mono, device, person_id, person) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			t.ID, t.Episode, t.Number, t.Track, t.Begins, t.Late, t.Rate, t.Channels, t.Mono, t.Device, AuthorIn(ctx).id(), AuthorIn(ctx).Name)
 		return err
 	})
 	if err != nil {
@@ -113,7 +115,8 @@ func (s *Store) EndTake(ctx context.Context, take, kind, show, name string, argu
 		if _, err := tx.ExecContext(ctx, `UPDATE takes SET state = 'closed' WHERE id = ?`, take); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments) VALUES (?, ?, ?, ?, ?, ?)`, id, kind, show, t.Episode, name, text(arguments)); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments, person_id, person) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+			id, kind, show, t.Episode, name, text(arguments), t.PersonID, t.Person); err != nil {
 			return err
 		}
 		return tx.GetContext(ctx, &job, `SELECT * FROM jobs WHERE id = ?`, id)

@@ -65,7 +65,7 @@ func (s *Sweeper) now() time.Time {
 // Swept is how many of each kind were taken away.
 type Swept struct {
 	Originals, Mixdowns, Pictures, Leftovers, Copies, Uploads, Recordings, Takes int
-	Jobs, Facts                                                                  int64
+	Jobs, Facts, SignIns                                                         int64
 }
 
 // every is how long it is from one sweep to the next.
@@ -94,7 +94,7 @@ func (s *Sweeper) Run(ctx context.Context) {
 // Sweep takes away what is old enough. Where one kind cannot be asked about, the others are
 // swept all the same.
 func (s *Sweeper) Sweep(ctx context.Context) (swept Swept, err error) {
-	for _, kind := range []func(context.Context, *Swept) error{s.uploads, s.jobs, s.facts, s.takes, s.recordings, s.bucket, s.copies} {
+	for _, kind := range []func(context.Context, *Swept) error{s.uploads, s.jobs, s.signIns, s.facts, s.takes, s.recordings, s.bucket, s.copies} {
 		err = errors.Join(err, kind(ctx, &swept))
 	}
 	return swept, err
@@ -120,6 +120,12 @@ func (s *Sweeper) uploads(ctx context.Context, swept *Swept) error {
 
 func (s *Sweeper) jobs(ctx context.Context, swept *Swept) (err error) {
 	swept.Jobs, err = s.Store.PruneJobs(ctx, s.Ages.Job)
+	return err
+}
+
+// signIns takes away sessions and invitations that have ended, and wrong passwords of long ago.
+func (s *Sweeper) signIns(ctx context.Context, swept *Swept) (err error) {
+	swept.SignIns, err = s.Store.PruneSignIns(ctx, s.Ages.Unowned)
 	return err
 }
 

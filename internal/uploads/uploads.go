@@ -112,7 +112,7 @@ func (u *Uploads) Enter(ctx context.Context, id string) error {
 
 // enter is Enter by what was said of it.
 func (u *Uploads) enter(ctx context.Context, info Announced) error {
-	return u.Door.Enter(ctx, access.Named{Thing: store.AShow, ID: info.MetaData["show"]}, access.Named{Thing: store.AnEpisode, ID: info.MetaData["episode"]})
+	return u.Door.Enter(ctx, access.Make, access.Named{Thing: store.AShow, ID: info.MetaData["show"]}, access.Named{Thing: store.AnEpisode, ID: info.MetaData["episode"]})
 }
 
 // TooLarge says that a file is larger than may be taken in, in bytes.

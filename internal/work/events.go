@@ -5,6 +5,7 @@ import (
 	"log/slog"
 	"time"
 
+	"ruvel/core/audio"
 	"ruvel/core/glance"
 	"ruvel/core/problem"
 	"ruvel/internal/store"
@@ -23,6 +24,9 @@ type Event struct {
 	Sendings *ShowEvent     `json:"sendings,omitempty" doc:"Finished files that are sent elsewhere"`
 	Takes    *ShowEvent     `json:"takes,omitempty"`
 	Script   *ShowEvent     `json:"script,omitempty"`
+	Notes    *ShowEvent     `json:"notes,omitempty" doc:"What is noted at places"`
+	Here     *HereEvent     `json:"here,omitempty" doc:"Where somebody is who works on the same episode"`
+	Members  *ShowEvent     `json:"members,omitempty" doc:"Who is of a show, and what"`
 }
 
 // ChangeEvent is a new version of a document.
@@ -32,8 +36,23 @@ type ChangeEvent struct {
 	Patch   json.RawMessage `json:"patch,omitempty" doc:"RFC 6902, from the version before; left out if it is too large to be told: then the document is asked for"`
 	Glance  glance.Glance   `json:"glance" doc:"What follows from the document"`
 	Name    string          `json:"name" doc:"Of the step"`
+	By      string          `json:"by,omitempty" doc:"Whose it is, where there are several people"`
+	ByID    string          `json:"byId,omitempty" doc:"The same by id"`
 	Changed time.Time       `json:"changed"`
 	store.History
+}
+
+// HereEvent is where somebody is in an episode: told when it changes, and every few seconds.
+type HereEvent struct {
+	Window  string       `json:"window" doc:"Of which there may be several of one person"`
+	Person  string       `json:"person"`
+	Name    string       `json:"name"`
+	Letters string       `json:"letters"`
+	At      audio.Frames `json:"at" doc:"The playhead"`
+	Playing bool         `json:"playing"`
+	Chosen  []string     `json:"chosen" nullable:"false" doc:"Clips that they have chosen"`
+	Holds   []string     `json:"holds" nullable:"false" doc:"Clips that they are moving at this moment"`
+	Gone    bool         `json:"gone,omitempty" doc:"They have left"`
 }
 
 // LoudnessEvent says that a version has been measured.
@@ -88,7 +107,7 @@ func (q *Queue) Announce(subject string, e Event) {
 // Changed tells about a new version of an episode.
 func (q *Queue) Changed(episode string, c store.Change) ChangeEvent {
 	e := ChangeEvent{
-		Episode: episode, Version: c.Version, Patch: c.Patch, Glance: glance.Of(c.Document), Name: c.Name, Changed: c.Changed, History: c.History,
+		Episode: episode, Version: c.Version, Patch: c.Patch, Glance: glance.Of(c.Document), Name: c.Name, By: c.By.Name, ByID: c.By.ID, Changed: c.Changed, History: c.History,
 	}
 	if string(c.Patch) != "[]" {
 		told := e

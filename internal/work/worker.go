@@ -241,7 +241,7 @@ func (w *Worker) do(process, ctx context.Context, id string) time.Duration {
 		defer close(alive)
 		w.stayAlive(ctx, cancel, job)
 	}()
-	err = w.attempt(ctx, job)
+	err = w.attempt(store.By(ctx, job.Author()), job)
 	lost := context.Cause(ctx)
 	cancel(nil)
 	<-alive
