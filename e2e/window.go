@@ -559,6 +559,13 @@ func (w *Window) Type(css, text string) {
 	w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).select()`, css)), chromedp.KeyEvent(text), chromedp.KeyEvent(kb.Enter))
 }
 
+// Fill replaces what stands in a field.
+func (w *Window) Fill(css, text string) {
+	w.t.Helper()
+	w.Click(css)
+	w.Do(chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).select()`, css)), chromedp.KeyEvent(text))
+}
+
 // Crash kills the tab, as the machine does when it runs out of memory.
 func (w *Window) Crash() {
 	w.t.Helper()

@@ -21,8 +21,8 @@ type Invited struct {
 
 // OfShow are the people of a show.
 type OfShow struct {
-	Members []store.Member `json:"members"`
-	Invited []Invited      `json:"invited" doc:"Empty for all but owners"`
+	Members []store.Member `json:"members" nullable:"false"`
+	Invited []Invited      `json:"invited" nullable:"false" doc:"Empty for all but owners"`
 	Yours   store.Role     `json:"yours,omitempty" enum:"owner,producer,reader,listener"`
 }
 
@@ -60,10 +60,15 @@ func (p *People) Invite(ctx context.Context, show string, role store.Role, note 
 	if len(open) >= mostInvited {
 		return Invited{}, problem.New("too-many", "invitations", "%d invitations are open already. Take back those that nobody needs.", mostInvited)
 	}
+	by := access.Asks(ctx).ID
+	return p.InviteBy(ctx, &by, show, role, note)
+}
+
+// InviteBy is Invite by somebody, or by nobody that is known.
+func (p *People) InviteBy(ctx context.Context, by *string, show string, role store.Role, note string) (Invited, error) {
 	note = problem.Short(tidy.Seen(tidy.Line(note)), LongestName)
 	said, kept := secret()
-	by := access.Asks(ctx).ID
-	i := store.Invitation{ID: store.NewID(), Secret: kept, Kind: store.ForJoin, Show: &show, Role: &role, By: &by, Note: note, Ends: time.Now().Add(JoinGood).UTC()}
+	i := store.Invitation{ID: store.NewID(), Secret: kept, Kind: store.ForJoin, Show: &show, Role: &role, By: by, Note: note, Ends: time.Now().Add(JoinGood).UTC()}
 	return Invited{ID: i.ID, Role: role, Note: note, Ends: i.Ends, Link: said}, p.Store.AddInvitation(ctx, i)
 }
 

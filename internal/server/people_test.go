@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
-	"reflect"
 	"slices"
 	"strings"
 	"sync"
@@ -19,14 +18,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/internal/access"
-	"ruvel/internal/library"
 	"ruvel/internal/notes"
 	"ruvel/internal/outside"
 	"ruvel/internal/people"
 	"ruvel/internal/server"
 	"ruvel/internal/store"
-	"ruvel/internal/turns"
-	"ruvel/internal/uploads"
+	"ruvel/testkit/housetest"
 	"ruvel/testkit/provider"
 )
 
@@ -37,36 +34,20 @@ var ofSeveral = map[string]bool{
 	"remove-person": true, "list-members": true, "invite": true, "remove-invitation": true, "set-role": true, "remove-member": true, "leave-show": true, "be-here": true,
 }
 
-// station is the house with people: the same store, and a server at which they sign in.
+// station is the house with people.
 type station struct {
-	*server.Server
-	address string
+	*housetest.Station
 	keeper  store.Person
 	outside *provider.Provider
 }
 
 var several = sync.OnceValues(func() (*station, error) {
-	st := &station{Server: &server.Server{}}
-	from, to := reflect.ValueOf(house.Server).Elem(), reflect.ValueOf(st.Server).Elem()
-	for i := range from.NumField() {
-		if to.Type().Field(i).IsExported() {
-			to.Field(i).Set(from.Field(i))
-		}
-	}
-	st.Turns = turns.New(1)
-	st.Access = &access.Door{Owners: house.Store, People: true}
-	st.Library = &library.Library{
-		Door: st.Access, Store: house.Store, Sounds: house.Sounds, Plans: house.Plans, Worker: house.Worker, Queue: house.Queue, Shelf: house.Shelf, MaxUpload: 20 << 20,
-	}
-	st.Uploads = uploads.New(house.Store, house.Worker, st.Access, 20<<20, house.Space)
-	st.Notes = &notes.Notes{Store: house.Store, Queue: house.Queue, Door: st.Access}
-	var err error
-	if st.People, err = people.New(house.Store); err != nil {
+	elsewhere := provider.Start("ruvel", "harbour")
+	with, err := house.Several(outside.Settings{Issuer: elsewhere.Address, Client: "ruvel", Secret: "harbour", Name: "Harbour House"})
+	if err != nil {
 		return nil, err
 	}
-	st.outside = provider.Start("ruvel", "harbour")
-	st.Outside = outside.New(outside.Settings{Issuer: st.outside.Address, Client: "ruvel", Secret: "harbour", Name: "Harbour House"})
-	st.address = httptest.NewServer(st.Handler()).URL
+	st := &station{Station: with, outside: elsewhere}
 	link, err := st.People.First(context.Background())
 	if err != nil {
 		return nil, err
@@ -133,7 +114,7 @@ type answered struct {
 func (st *station) sends(t testing.TB, method, path string, body any, headers ...string) answered {
 	t.Helper()
 	was := base
-	base = st.address + "/api"
+	base = st.Address + "/api"
 	defer func() { base = was }()
 	status, header, out := call(t, method, path, body, headers...)
 	a := answered{status: status, said: string(out), header: header}
@@ -199,7 +180,7 @@ func TestEveryRouteLetsEachRoleDoWhatItMayAndTellsNobodyMore(t *testing.T) {
 		s := refusing.asExample(t, d, method, path)
 		ask := func(s sent, headers []string) (int, string) {
 			was := base
-			base = st.address + "/api"
+			base = st.Address + "/api"
 			defer func() { base = was }()
 			return asks(t, method, path, s, headers...)
 		}
@@ -273,7 +254,7 @@ func TestWhatARoleMayGoesWell(t *testing.T) {
 			s := p.asExample(t, d, method, path)
 			func() {
 				was := base
-				base = st.address + "/api"
+				base = st.Address + "/api"
 				defer func() { base = was }()
 				status, said := asks(t, method, path, s, headers...)
 				assert.Less(t, status, 300, "%s as %s: %s", op.OperationID, role, said)
@@ -363,7 +344,7 @@ func TestSomebodyComesInByALinkThatIsGoodOnce(t *testing.T) {
 	for i := range 4 {
 		in.Go(func() {
 			body, _ := json.Marshal(map[string]any{"link": fifth, "name": "Twin", "signIn": fmt.Sprintf("twin %d %s", i, show), "password": password})
-			r, err := http.Post(st.address+"/api/invitations/accept", "application/json", strings.NewReader(string(body)))
+			r, err := http.Post(st.Address+"/api/invitations/accept", "application/json", strings.NewReader(string(body)))
 			if assert.NoError(t, err) {
 				_ = r.Body.Close()
 				statuses <- r.StatusCode
@@ -520,7 +501,7 @@ func TestEventsTellEachRoleItsOwnAndEndWithIt(t *testing.T) {
 	producer, listener := joins(t, p.ids["show"], store.Producer, "Producer"), joins(t, p.ids["show"], store.Listener, "Listener")
 	follow := func(who store.Person) <-chan string {
 		lines := make(chan string, 100)
-		r, err := http.NewRequestWithContext(t.Context(), "GET", st.address+"/api/events?episode="+episode, nil)
+		r, err := http.NewRequestWithContext(t.Context(), "GET", st.Address+"/api/events?episode="+episode, nil)
 		require.NoError(t, err)
 		r.Header.Set("Authorization", "Bearer "+st.token(t, who, people.NewToken{}).Said)
 		answer, err := http.DefaultClient.Do(r)
@@ -662,7 +643,7 @@ func TestSomebodySignsInWithAProviderElsewhere(t *testing.T) {
 	comeIn := func(link, as string) (path string, cookies []*http.Cookie) {
 		st.outside.Be(as, "Noor Vane")
 		body, _ := json.Marshal(map[string]any{"link": link})
-		r, err := browser.Post(st.address+"/api/sign-in/outside", "application/json", strings.NewReader(string(body)))
+		r, err := browser.Post(st.Address+"/api/sign-in/outside", "application/json", strings.NewReader(string(body)))
 		require.NoError(t, err)
 		defer r.Body.Close()
 		require.Equal(t, 200, r.StatusCode)

@@ -2,12 +2,15 @@
 import { watch } from "vue";
 import { useRoute } from "vue-router";
 import { goOn, useFocusKeeper } from "./talk/focus";
+import { useMe } from "./people/me";
+import SignInAgain from "./people/SignInAgain.vue";
 import SaidAloud from "./talk/SaidAloud.vue";
 
 /** Milliseconds that the episodes of a shelf may take to be listed. */
 const LISTED = 1500;
 useFocusKeeper();
 const route = useRoute();
+const me = useMe();
 /** Another view begins at its heading. */
 watch(
   () => route.path,
@@ -29,5 +32,6 @@ watch(
   <router-view v-slot="{ Component, route: to }">
     <component :is="Component" :key="to.params.episode ?? 'shelf'" />
   </router-view>
+  <SignInAgain v-if="me.person" />
   <SaidAloud />
 </template>

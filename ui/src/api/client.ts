@@ -58,8 +58,15 @@ export async function ask<T>(request: Promise<Answer<T>>): Promise<T> {
   return answer.data as T;
 }
 
+/** What is done when nobody is known here any more, and something was asked all the same. */
+let unknown: () => void = () => undefined;
+export function whenUnknown(does: () => void): void {
+  unknown = does;
+}
+
 export function refusalOf(error: unknown): Refusal {
   const problem = (typeof error === "object" && error !== null ? error : {}) as Partial<Problem>;
+  if (problem.code === "not-signed-in") unknown();
   return new Refusal(
     problem.detail ?? "Something went wrong.",
     problem.code ?? "unknown",

@@ -245,6 +245,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/hearing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An episode for those who hear it: what it is called, how long it is, and its chapters */
+        get: operations["get-hearing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell the others who work on an episode where one is: when it changes, and at least every ten seconds. It is kept nowhere */
+        post: operations["be-here"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/history": {
         parameters: {
             query?: never;
@@ -416,6 +450,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/episodes/{episode}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is noted at places of an episode, by place, with its answers */
+        get: operations["list-notes"];
+        put?: never;
+        /** Note something at a place or a stretch, or answer a note. It is for those who work on the episode, and never in a finished file */
+        post: operations["add-note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/pauses": {
         parameters: {
             query?: never;
@@ -462,6 +514,23 @@ export interface paths {
         put?: never;
         /** Take an episode out of the feed */
         post: operations["withdraw-publication"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/episodes/{episode}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An episode for those who read for it: its script, and the tracks and places that they can record onto */
+        get: operations["get-reading"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -811,6 +880,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/invitations/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Come in by a link, which is then used: as somebody new, as oneself, or with another password */
+        post: operations["accept-invitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/invitations/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a link that is good once is for */
+        post: operations["look-at-invitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job}": {
         parameters: {
             query?: never;
@@ -964,6 +1067,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who asks */
+        get: operations["get-me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Be called something else */
+        patch: operations["call-me"];
+        trace?: never;
+    };
+    "/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change one's password, which ends all sessions but this one */
+        post: operations["change-password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/sessions/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End all of one's sessions, this one too */
+        post: operations["end-sessions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's tokens for programs, the newest first */
+        get: operations["list-tokens"];
+        put?: never;
+        /** Make a token by which a program is let in as oneself; what stands in it is told once */
+        post: operations["add-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/tokens/{mine}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a token, at once */
+        delete: operations["remove-token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/mixdowns/{mixdown}": {
         parameters: {
             query?: never;
@@ -1100,6 +1290,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a note with its answers */
+        delete: operations["remove-note"];
+        options?: never;
+        head?: never;
+        /** Change what a note says, or settle it. What is left out stays */
+        patch: operations["change-note"];
+        trace?: never;
+    };
     "/peaks": {
         parameters: {
             query?: never;
@@ -1111,6 +1319,57 @@ export interface paths {
         get: operations["get-peaks"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All people of this Ruvel, for who looks after it */
+        get: operations["list-people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people/{somebody}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Let somebody in nowhere any more: their sessions and tokens end at once, their name stays on what they have made */
+        delete: operations["remove-person"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people/{somebody}/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a link by which somebody who has forgotten their password gives another one: good once, for a day */
+        post: operations["renew-password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1376,6 +1635,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/shows/{show}/invitations/{invitation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take an invitation back */
+        delete: operations["remove-invitation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/shows/{show}/jobs": {
         parameters: {
             query?: never;
@@ -1411,6 +1687,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/shows/{show}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Leave a show oneself */
+        post: operations["leave-show"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/shows/{show}/limits": {
         parameters: {
             query?: never;
@@ -1427,6 +1720,42 @@ export interface paths {
         head?: never;
         /** Give a show other limits. Only what is named changes; what has been changed elsewhere since it was read is not overwritten, but given back with the code changed-meanwhile */
         patch: operations["revise-limits"];
+        trace?: never;
+    };
+    "/shows/{show}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is of a show, and, for its owners, who is invited */
+        get: operations["list-members"];
+        put?: never;
+        /** Make a link by which somebody becomes of a show: good once, for seven days */
+        post: operations["invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shows/{show}/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give somebody of a show another role */
+        put: operations["set-role"];
+        post?: never;
+        /** Take somebody out of a show */
+        delete: operations["remove-member"];
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/shows/{show}/pictures": {
@@ -1599,6 +1928,74 @@ export interface paths {
         post?: never;
         /** Forget a treatment of a show; tracks that were given it keep it */
         delete: operations["remove-treatment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in by a name and a password */
+        post: operations["sign-in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-in/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a provider elsewhere sends those back who have signed in with it */
+        get: operations["come-back"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-in/outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where to go to sign in elsewhere, with the link of an invitation if there is one */
+        post: operations["sign-in-outside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End this session */
+        post: operations["sign-out"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1778,6 +2175,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        "Accept-invitationRequest": {
+            link: string;
+            /** @description What they are called here */
+            name?: string;
+            password?: string;
+            /** @description The name by which they will sign in */
+            signIn?: string;
+        };
         /**
          * @example {
          *       "type": "add-marker",
@@ -2001,6 +2406,9 @@ export interface components {
             /** @description What it is, for the history */
             name: string;
         };
+        Away: {
+            address: string;
+        };
         Balance: {
             /** @description The same over 3 s */
             long: string;
@@ -2148,7 +2556,15 @@ export interface components {
             /** @description In words */
             what: string;
         };
+        "Change-passwordRequest": {
+            new: string;
+            old: string;
+        };
         ChangeEvent: {
+            /** @description Whose it is, where there are several people */
+            by?: string;
+            /** @description The same by id */
+            byId?: string;
             /** Format: date-time */
             changed: string;
             episode: string;
@@ -2173,6 +2589,10 @@ export interface components {
             ends?: string;
             /** @description Empty: there is none any more */
             password?: string;
+        };
+        ChangedNote: {
+            settled?: boolean;
+            words?: string;
         };
         Chapter: {
             /**
@@ -2984,6 +3404,8 @@ export interface components {
             type: "group-tracks";
         };
         Health: {
+            /** @description It answers */
+            alive: boolean;
             /**
              * Format: int64
              * @description Working copies that are being read
@@ -3006,6 +3428,8 @@ export interface components {
             listeners: number;
             /** @description What of the sample series is being made just now; left out: nothing */
             making?: string;
+            /** @description And the database does: requests can be sent here */
+            ready: boolean;
             /**
              * Format: int64
              * @description Jobs that are being done
@@ -3016,6 +3440,46 @@ export interface components {
              * @description Jobs that wait
              */
             waiting: number;
+        };
+        Hearing: {
+            /** @description By their places */
+            chapters: components["schemas"]["Marker"][];
+            episode: components["schemas"]["Episode"];
+            /** Format: int64 */
+            length: number;
+            showName: string;
+            /** Format: int64 */
+            version: number;
+        };
+        Here: {
+            /** Format: int64 */
+            at: number;
+            chosen?: string[] | null;
+            /** @description They leave */
+            gone?: boolean;
+            holds?: string[] | null;
+            playing?: boolean;
+            /** @description Made by the window, and its own */
+            window: string;
+        };
+        HereEvent: {
+            /**
+             * Format: int64
+             * @description The playhead
+             */
+            at: number;
+            /** @description Clips that they have chosen */
+            chosen: string[];
+            /** @description They have left */
+            gone?: boolean;
+            /** @description Clips that they are moving at this moment */
+            holds: string[];
+            letters: string;
+            name: string;
+            person: string;
+            playing: boolean;
+            /** @description Of which there may be several of one person */
+            window: string;
         };
         Histogram: {
             /** @description Shares of the time of speech, together 1; none if nobody speaks */
@@ -3145,6 +3609,23 @@ export interface components {
             target: string;
             /** @description Why, in words */
             text: string;
+        };
+        InviteRequest: {
+            /** @description Whom it is for */
+            note?: string;
+            /** @enum {string} */
+            role: "owner" | "producer" | "reader" | "listener";
+        };
+        Invited: {
+            /** Format: date-time */
+            ends: string;
+            id: string;
+            /** @description What stands behind /join# in its link; told once, when it is made */
+            link?: string;
+            /** @description Whom it is for */
+            note: string;
+            /** @enum {string} */
+            role: "owner" | "producer" | "reader" | "listener";
         };
         JobEvent: {
             episode?: string;
@@ -3422,6 +3903,10 @@ export interface components {
             markdown: string;
             text: string;
         };
+        "Look-at-invitationRequest": {
+            /** @description What stands behind its # */
+            link: string;
+        };
         /**
          * @example {
          *       "type": "loop-clip",
@@ -3450,6 +3935,23 @@ export interface components {
              */
             corner: number;
             on: boolean;
+        };
+        MadeToken: {
+            id: string;
+            /** @description It may look, and change nothing */
+            looks: boolean;
+            /** Format: date-time */
+            made: string;
+            name: string;
+            /** @description Send it as Authorization: Bearer */
+            said: string;
+            /** @description The only show that it is for */
+            show?: string;
+            /**
+             * Format: date-time
+             * @description When it was last used, to within a minute
+             */
+            used?: string;
         };
         Marker: {
             /** Format: int64 */
@@ -3485,6 +3987,20 @@ export interface components {
             /** @description The edit that takes them in */
             op: components["schemas"]["AddTrack"] | components["schemas"]["SetTracks"] | components["schemas"]["MoveTracks"] | components["schemas"]["RemoveTracks"] | components["schemas"]["DuplicateTracks"] | components["schemas"]["InsertClip"] | components["schemas"]["MoveClips"] | components["schemas"]["TrimClips"] | components["schemas"]["SplitClips"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["SlipClips"] | components["schemas"]["JoinClips"] | components["schemas"]["LayerClips"] | components["schemas"]["SetCrossings"] | components["schemas"]["RemoveRanges"] | components["schemas"]["TightenPauses"] | components["schemas"]["CloseGap"] | components["schemas"]["InsertTime"] | components["schemas"]["PasteClips"] | components["schemas"]["RepeatStretch"] | components["schemas"]["LoopClip"] | components["schemas"]["FitClips"] | components["schemas"]["MoveSegment"] | components["schemas"]["SetClips"] | components["schemas"]["SetFades"] | components["schemas"]["AddPoints"] | components["schemas"]["MovePoints"] | components["schemas"]["RemovePoints"] | components["schemas"]["ShiftLines"] | components["schemas"]["ClearLines"] | components["schemas"]["BendLines"] | components["schemas"]["DrawRamp"] | components["schemas"]["LiftStretch"] | components["schemas"]["HushStretch"] | components["schemas"]["SetStage"] | components["schemas"]["FadeOutBy"] | components["schemas"]["GroupTracks"] | components["schemas"]["MoveFaders"] | components["schemas"]["AddMarker"] | components["schemas"]["AddMarkers"] | components["schemas"]["AddPlace"] | components["schemas"]["SetMarkers"] | components["schemas"]["RemoveMarkers"] | components["schemas"]["SetTarget"] | components["schemas"]["SetLead"] | components["schemas"]["SetSensitivity"] | components["schemas"]["SetSides"] | components["schemas"]["SetAside"] | components["schemas"]["TakeUp"] | components["schemas"]["TurnWays"] | components["schemas"]["TakeWaysBack"] | components["schemas"]["PlaceTake"] | components["schemas"]["UseSound"] | components["schemas"]["ReplaceSound"] | components["schemas"]["PlaceRendering"];
         };
+        Me: {
+            /** @description They may begin a show */
+            begins: boolean;
+            /** @description What one can sign in with elsewhere, by its name */
+            outside?: string;
+            /** @description Where pages for listeners and feeds are, if not here */
+            pages?: string;
+            /** @description There are several people, who sign in */
+            people: boolean;
+            /** @description Left out: nobody has signed in */
+            person?: components["schemas"]["Person"];
+            /** @description The name by which they sign in; empty: they sign in elsewhere */
+            signIn?: string;
+        };
         MeasureEvent: {
             /**
              * Format: double
@@ -3505,6 +4021,18 @@ export interface components {
              * @description That was measured; 0 if none was
              */
             version: number;
+        };
+        Member: {
+            id: string;
+            /** @description They look after this Ruvel */
+            keeper?: boolean;
+            /** @description In the circle that stands for them */
+            letters: string;
+            name: string;
+            /** @enum {string} */
+            role: "owner" | "producer" | "reader" | "listener";
+            /** Format: date-time */
+            since: string;
         };
         Mending: {
             /** @description What it does, in two to four words */
@@ -3806,6 +4334,21 @@ export interface components {
              */
             to?: number;
         };
+        NewNote: {
+            /**
+             * Format: uuid
+             * @description The note that it answers
+             */
+            answers?: string;
+            /** Format: int64 */
+            begins?: number;
+            /**
+             * Format: int64
+             * @description Left out: it is about a place
+             */
+            ends?: number;
+            words: string;
+        };
         NewPoint: {
             /** Format: int64 */
             at: number;
@@ -3867,6 +4410,61 @@ export interface components {
              */
             rate: number;
             track: string;
+        };
+        NewToken: {
+            /** @description It may look, and change nothing */
+            looks?: boolean;
+            /** @description What it is for */
+            name: string;
+            /**
+             * Format: uuid
+             * @description The only show that it is for; left out: all
+             */
+            show?: string;
+        };
+        Note: {
+            answers: components["schemas"]["Note"][];
+            /** Format: int64 */
+            begins: number;
+            /** @description Who wrote it; empty where there is one person */
+            by: string;
+            /** Format: date-time */
+            changed?: string;
+            /**
+             * Format: int64
+             * @description Where it begins, if it is about a place
+             */
+            ends: number;
+            id: string;
+            /** Format: date-time */
+            made: string;
+            /** Format: date-time */
+            settled?: string;
+            settledBy?: string;
+            words: string;
+            /** @description The one who asks may change it */
+            yours: boolean;
+        };
+        OfShow: {
+            /** @description Empty for all but owners */
+            invited: components["schemas"]["Invited"][];
+            members: components["schemas"]["Member"][];
+            /** @enum {string} */
+            yours?: "owner" | "producer" | "reader" | "listener";
+        };
+        Offer: {
+            /** @description Who invites */
+            by?: string;
+            /** Format: date-time */
+            ends: string;
+            /** @enum {string} */
+            kind: "first" | "join" | "renew";
+            /** @description Whose password is made anew */
+            name?: string;
+            /** @enum {string} */
+            role?: "owner" | "producer" | "reader" | "listener";
+            /** @description The name of the show that it is to */
+            show?: string;
         };
         OneMix: {
             /**
@@ -4056,6 +4654,14 @@ export interface components {
              */
             version: number;
         };
+        Person: {
+            id: string;
+            /** @description They look after this Ruvel */
+            keeper?: boolean;
+            /** @description In the circle that stands for them */
+            letters: string;
+            name: string;
+        };
         Picture: {
             /** Format: int64 */
             bytes: number;
@@ -4135,6 +4741,21 @@ export interface components {
             track: string;
             /** @enum {string} */
             type: "place-take";
+        };
+        PlaceToRecord: {
+            /**
+             * Format: int64
+             * @description Where it begins; of a track where what is on it ends
+             */
+            at: number;
+            id: string;
+            /**
+             * Format: int64
+             * @description About how long it is thought to be
+             */
+            length: number;
+            name: string;
+            track: string;
         };
         Placing: {
             /**
@@ -4406,6 +5027,10 @@ export interface components {
             /** @enum {string} */
             type: "remove-tracks";
         };
+        Renewed: {
+            /** @description What stands behind /join# in it */
+            link: string;
+        };
         /**
          * @example {
          *       "type": "repeat-stretch",
@@ -4623,6 +5248,10 @@ export interface components {
         "Set-commentRequest": {
             /** @enum {string} */
             state: "shown" | "hidden";
+        };
+        "Set-roleRequest": {
+            /** @enum {string} */
+            role: "owner" | "producer" | "reader" | "listener";
         };
         /**
          * @example {
@@ -4907,6 +5536,11 @@ export interface components {
             episodes: number;
             id: string;
             name: string;
+            /**
+             * @description What the one who asks is there; left out where there is one person
+             * @enum {string}
+             */
+            role?: "owner" | "producer" | "reader" | "listener";
         };
         ShowEvent: {
             show: string;
@@ -4977,6 +5611,13 @@ export interface components {
              */
             side?: "left" | "right";
             sound: string;
+        };
+        "Sign-in-outsideRequest": {
+            link?: string;
+        };
+        "Sign-inRequest": {
+            name: string;
+            password: string;
         };
         Silhouette: {
             effect: number[];
@@ -5101,6 +5742,8 @@ export interface components {
             way: components["schemas"]["Way"];
         };
         Step: {
+            /** @description Whose it is, where there are several people */
+            by?: string;
             /** Format: date-time */
             made: string;
             name: string;
@@ -5273,14 +5916,52 @@ export interface components {
             /** @description With the script as its transcript */
             transcript?: boolean;
         };
+        ToRead: {
+            episode: components["schemas"]["Episode"];
+            /** @description The empty ones on them, by their times */
+            places: components["schemas"]["PlaceToRecord"][];
+            showName: string;
+            /** @description The tracks of voices */
+            tracks: components["schemas"]["ToRecord"][];
+        };
+        ToRecord: {
+            /**
+             * Format: int64
+             * @description Where it begins; of a track where what is on it ends
+             */
+            at: number;
+            id: string;
+            name: string;
+        };
+        Token: {
+            id: string;
+            /** @description It may look, and change nothing */
+            looks: boolean;
+            /** Format: date-time */
+            made: string;
+            name: string;
+            /** @description The only show that it is for */
+            show?: string;
+            /**
+             * Format: date-time
+             * @description When it was last used, to within a minute
+             */
+            used?: string;
+        };
         Told: {
             change?: components["schemas"]["ChangeEvent"];
+            /** @description Where somebody is who works on the same episode */
+            here?: components["schemas"]["HereEvent"];
             job?: components["schemas"]["JobEvent"];
             /** @description Addresses for listeners, or what these have written */
             links?: components["schemas"]["ShowEvent"];
             loudness?: components["schemas"]["LoudnessEvent"];
             measure?: components["schemas"]["MeasureEvent"];
+            /** @description Who is of a show, and what */
+            members?: components["schemas"]["ShowEvent"];
             mixdowns?: components["schemas"]["ShowEvent"];
+            /** @description What is noted at places */
+            notes?: components["schemas"]["ShowEvent"];
             /** @description The episode whose windows are told */
             of: string;
             /** @description The episode was removed */
@@ -6197,6 +6878,79 @@ export interface operations {
             };
         };
     };
+    "get-hearing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hearing"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "be-here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "at": 48000,
+                 *       "chosen": [
+                 *         "c7"
+                 *       ],
+                 *       "window": "01890000-0000-7000-8000-000000000001"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Here"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "list-history": {
         parameters: {
             query?: {
@@ -6593,6 +7347,78 @@ export interface operations {
             };
         };
     };
+    "list-notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "begins": 48000,
+                 *       "words": "The horn comes too early."
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "find-pauses": {
         parameters: {
             query?: {
@@ -6725,6 +7551,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Publishing"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "get-reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToRead"];
                 };
             };
             /** @description Error */
@@ -7563,6 +8420,86 @@ export interface operations {
             };
         };
     };
+    "accept-invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "link": "what-stands-behind-the-hash",
+                 *       "name": "Ada Quill",
+                 *       "password": "four words of a harbour",
+                 *       "signIn": "ada"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Accept-invitationRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "look-at-invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "link": "what-stands-behind-the-hash"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Look-at-invitationRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Offer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-job": {
         parameters: {
             query?: never;
@@ -7848,6 +8785,238 @@ export interface operations {
             };
         };
     };
+    "get-me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "call-me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ada Quill"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "change-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "new": "two long blasts at six",
+                 *       "old": "fog horn at four"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Change-passwordRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "end-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "add-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "looks": true,
+                 *       "name": "Nightly copies"
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mine: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "remove-mixdown": {
         parameters: {
             query?: never;
@@ -8112,6 +9281,75 @@ export interface operations {
             };
         };
     };
+    "remove-note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "change-note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "settled": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["ChangedNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-peaks": {
         parameters: {
             query: {
@@ -8133,6 +9371,95 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][] | null;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                somebody: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "renew-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                somebody: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renewed"];
+                };
             };
             /** @description Error */
             default: {
@@ -8796,6 +10123,36 @@ export interface operations {
             };
         };
     };
+    "remove-invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                invitation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "list-jobs": {
         parameters: {
             query?: never;
@@ -8898,6 +10255,35 @@ export interface operations {
             };
         };
     };
+    "leave-show": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     "get-limits": {
         parameters: {
             query?: never;
@@ -8961,6 +10347,147 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Bounds"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "list-members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfShow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "note": "The archivist",
+                 *       "role": "producer"
+                 *     }
+                 */
+                "application/json": components["schemas"]["InviteRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "set-role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "role": "listener"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Set-roleRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "remove-member": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                show: string;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -9571,6 +11098,142 @@ export interface operations {
             /** @description No Content */
             204: {
                 headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "keeper",
+                 *       "password": "fog horn at four"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Sign-inRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "come-back": {
+        parameters: {
+            query?: {
+                state?: string;
+                code?: string;
+                error?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description See Other */
+            303: {
+                headers: {
+                    Location?: string;
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "sign-in-outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /** @example {} */
+                "application/json": components["schemas"]["Sign-in-outsideRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Away"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    "Set-Cookie"?: string;
                     [name: string]: unknown;
                 };
                 content?: never;

@@ -8,6 +8,8 @@ import { useSession } from "../stores/session";
 import { unkeptWords } from "../talk/keeping";
 import { useKeymap } from "./menus/keymap";
 import { actOf } from "./acts/lists/list";
+import AccountMenu from "../people/AccountMenu.vue";
+import OthersHere from "./OthersHere.vue";
 import LightSwitch from "../talk/LightSwitch.vue";
 import StageNav from "./StageNav.vue";
 import NameField from "./widgets/NameField.vue";
@@ -112,9 +114,11 @@ async function rename(title: string | undefined, byKey: boolean): Promise<void> 
       <Search :size="18" />
     </button>
     <LightSwitch />
+    <OthersHere />
     <button class="help" aria-label="Keys" title="All keys (?)" @click="desk.keysShown.value = true">
       <CircleHelp :size="18" />
     </button>
+    <AccountMenu />
   </header>
 </template>
 

@@ -37,6 +37,7 @@ import { useHearing } from "./hearing";
 import GoneNotice from "./GoneNotice.vue";
 import NotOpen from "./NotOpen.vue";
 import TimelineGrid from "./lanes/TimelineGrid.vue";
+import { useTogether } from "./together";
 import { useDropping } from "./acts/useDropping";
 
 const props = defineProps<{ episode: string }>();
@@ -58,6 +59,7 @@ useShortcuts(desk);
 useMessages(desk);
 useAnnouncing(desk);
 useCopied();
+useTogether(desk, props.episode);
 
 function open(): Promise<void> {
   return (opening = connection.open(props.episode));
@@ -114,7 +116,7 @@ const LoudnessStrip = later(() => import("../stages/check/LoudnessStrip.vue"));
         <SelectionBar />
         <LoudnessStrip v-if="panelOpen && desk.stage.value === 'check' && desk.checkTab.value === 'loudness'" />
       </template>
-      <NotOpen v-else @again="open" />
+      <NotOpen v-else :episode="episode" @again="open" />
       <ReadingView v-if="desk.reading.value && session.document" />
       <CountIn v-if="recorder.state.phase === 'counting'" :count="recorder.state.count" />
     </main>

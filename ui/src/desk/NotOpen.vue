@@ -1,9 +1,19 @@
 <script setup lang="ts">
+import { watch } from "vue";
+import { useRouter } from "vue-router";
 import { useDesk } from "../stores/desk";
 
 /** In the place of a session that is not there yet, or could not be had. */
 defineEmits<{ again: [] }>();
 const connection = useDesk();
+const props = defineProps<{ episode: string }>();
+const router = useRouter();
+// Who does not make it hears it, or reads for it.
+watch(
+  () => connection.problem?.code,
+  (code) => code === "not-allowed" && void router.replace(`/episodes/${props.episode}/hear`),
+  { immediate: true },
+);
 </script>
 
 <template>

@@ -1,6 +1,7 @@
 import { watchDebounced } from "@vueuse/core";
 import { watch } from "vue";
 import { lengthText } from "../model/units";
+import { useMe } from "../people/me";
 import { useCheck } from "../stores/check";
 import { useJobs } from "../stores/jobs";
 import { useSession } from "../stores/session";
@@ -22,6 +23,7 @@ const REST = 400;
 /** Says aloud what was done on the desk, by its name, and how far long work is. */
 export function useAnnouncing(desk: DeskContext): void {
   const session = useSession();
+  const me = useMe();
   const jobs = useJobs();
   const uploads = useUploads();
   const check = useCheck();
@@ -35,6 +37,11 @@ export function useAnnouncing(desk: DeskContext): void {
       const before = known;
       known = { version, redo: session.redoName };
       if (!before || version <= before.version) return;
+      const by = session.lastBy;
+      if (by && by.id !== me.person?.id) {
+        announce(`${by.name}: ${by.step}`);
+        return;
+      }
       if (session.redoName && session.redoName !== before.redo) announce(`Undone: ${session.redoName}`);
       else if (before.redo && session.redoName !== before.redo) announce(`Done: ${session.undoName}`);
       else if (session.undoName) announce(`Done: ${session.undoName}`);

@@ -28,6 +28,7 @@ const PASSING: Record<string, string> = {
   unreachable: "Connection lost, your changes wait…",
   "database-away": "Database away, your changes wait…",
   "disk-full": "The disk is full, your changes wait…",
+  "not-signed-in": "You are signed out, your changes wait…",
 };
 /** What is no fault worth a word. */
 const NOTHING_LEFT = ["nothing-to-undo", "nothing-to-redo"];

@@ -18,6 +18,8 @@ export interface Known {
   undo: string;
   redo: string;
   keptAt: string;
+  /** Whose the last step was, and what it was called, where there are several people. */
+  by?: { id: string; name: string; step: string };
 }
 
 /**
@@ -61,8 +63,9 @@ export class Sheet {
     try {
       const document = patched(now.document, change.patch as Operation[]);
       const { version, undo, redo, changed } = change;
+      const by = change.byId ? { id: change.byId, name: change.by ?? "", step: change.name } : undefined;
       const glance = shared(now.glance, change.glance);
-      this.known.value = { ...now, document, glance, version, undo, redo, keptAt: changed };
+      this.known.value = { ...now, document, glance, version, undo, redo, keptAt: changed, by };
       return true;
     } catch (error) {
       console.info("a change did not fit; the document is asked for anew", error);

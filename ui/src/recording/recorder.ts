@@ -13,7 +13,7 @@ const RUN_UP = 0.4;
 const BREATH = 0.25;
 
 /** What keeps a take from being ended only for a while. */
-const PASSING = ["unreachable", "internal", "disk-full", "database-away", "queue-away"];
+const PASSING = ["unreachable", "internal", "disk-full", "database-away", "queue-away", "not-signed-in"];
 /** Seconds before the longest that a take may be at which it is said that it will end. */
 const NEAR = 600;
 
@@ -84,6 +84,8 @@ export class Recorder {
   constructor(
     private readonly player: Player,
     private readonly episode: () => string,
+    /** Whoever records hears what there is to speak to. */
+    private readonly along = true,
   ) {
     const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Choices>;
     this.choices = reactive({ input: "", stereo: false, countIn: true, openRoom: false, late: 0, ...kept });
@@ -271,7 +273,7 @@ export class Recorder {
     this.wave.rate = this.format.rate;
     for (let n = seconds; n > 0; n--) beep(context, this.moment - n, n === 1);
     this.player.silence(this.choices.openRoom);
-    void this.player.playAlong(begins, this.moment, track);
+    if (this.along) void this.player.playAlong(begins, this.moment, track);
     const heard = heardAt(context, this.moment);
     // Whoever reads answers to what is heard, which is later than what is computed; so does the stand-in.
     const behind = Math.max(0, (heard - epoch()) / 1000 - (this.moment - context.currentTime));

@@ -3,25 +3,30 @@ import { LayoutTemplate, Trash2 } from "lucide-vue-next";
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { api, ask, type Schema } from "../api/client";
 import { figure, SILENCE, timeText, whenText } from "../model/units";
+import { wayTo, type Role } from "../people/roles";
 import Silhouette from "./Silhouette.vue";
 
-const props = defineProps<{ episode: Schema["Episode"] }>();
+const props = defineProps<{
+  episode: Schema["Episode"];
+  /** What one is in its show, where there are several people. */ role?: Role;
+}>();
 defineEmits<{ remove: []; keep: [] }>();
 const outline = ref<Schema["Silhouette"]>();
 const loudness = ref(props.episode.loudness?.integrated);
 /** Milliseconds after which it is looked whether the loudness has been measured. */
 const LOOK_AGAIN = 1000;
 let gone = false;
+const owning = computed(() => !props.role || props.role === "owner");
 const empty = computed(() => props.episode.length === 0);
 
 onMounted(async () => {
   const params = { path: { episode: props.episode.id } };
-  if (empty.value) return;
+  if (empty.value || props.role === "reader") return;
   try {
     outline.value = await ask(
       api.GET("/episodes/{episode}/silhouette", { params: { ...params, query: { columns: 250 } } }),
     );
-    while (loudness.value === undefined && !gone) {
+    while (props.role !== "listener" && loudness.value === undefined && !gone) {
       const now = await ask(api.GET("/episodes/{episode}/loudness", { params }));
       if (!now.measuring) loudness.value = now.loudness?.integrated ?? SILENCE;
       else await new Promise((r) => setTimeout(r, LOOK_AGAIN));
@@ -35,7 +40,7 @@ onBeforeUnmount(() => (gone = true));
 
 <template>
   <li>
-    <router-link :to="`/episodes/${episode.id}`" class="row">
+    <router-link :to="wayTo(episode.id, role)" class="row">
       <span class="number figures">{{ episode.number }}</span>
       <span class="what">
         <span class="name cut" :title="episode.title">{{ episode.title }}</span>
@@ -47,12 +52,12 @@ onBeforeUnmount(() => (gone = true));
         <template v-if="loudness !== undefined">{{
           loudness > SILENCE ? `${figure(loudness)} LUFS` : "silent"
         }}</template>
-        <template v-else-if="!empty">measuring…</template>
+        <template v-else-if="!empty && (!role || role === 'owner' || role === 'producer')">measuring…</template>
       </span>
       <span class="state" :class="{ done: episode.mixdowns > 0 }">{{ episode.mixdowns > 0 ? "Mixed down" : "" }}</span>
     </router-link>
     <button
-      v-if="!empty"
+      v-if="!empty && owning"
       class="remove"
       :aria-label="`Save the layout of ${episode.title} as house sound`"
       title="Save its layout as house sound: music and settings stay, what was said becomes empty places"
@@ -60,7 +65,13 @@ onBeforeUnmount(() => (gone = true));
     >
       <LayoutTemplate :size="16" />
     </button>
-    <button class="remove" :aria-label="`Remove ${episode.title}`" title="Remove the episode" @click="$emit('remove')">
+    <button
+      v-if="owning"
+      class="remove"
+      :aria-label="`Remove ${episode.title}`"
+      title="Remove the episode"
+      @click="$emit('remove')"
+    >
       <Trash2 :size="16" />
     </button>
   </li>

@@ -14,9 +14,13 @@ import { useMaking } from "./making";
 import { removeIfMeant } from "./removing";
 import ShelfQuestion from "./ShelfQuestion.vue";
 import { tell } from "../talk/tell";
+import AccountMenu from "../people/AccountMenu.vue";
+import { useMe } from "../people/me";
+import { makes, owns } from "../people/roles";
 
 const props = defineProps<{ show?: string }>();
 const router = useRouter();
+const me = useMe();
 const shows = ref<Schema["Show"][]>();
 const episodes = ref<Schema["Episode"][]>();
 const problem = ref("");
@@ -73,7 +77,7 @@ async function remove(episode: Schema["Episode"]): Promise<void> {
 
 const ways = [
   { name: "To the episodes", go: () => document.querySelector<HTMLElement>("main h2")?.focus() },
-  { name: "Begin an episode", go: () => current.value && asks.value?.question("episode") },
+  { name: "Begin an episode", go: () => makes(current.value) && current.value && asks.value?.question("episode") },
   { name: "Begin a show", go: () => asks.value?.question("show") },
 ];
 
@@ -102,8 +106,9 @@ watch(() => current.value?.id, loadEpisodes);
         aria-label="Find an episode"
       />
       <LightSwitch />
+      <AccountMenu />
     </header>
-    <ShowList :shows="shows" :current="current?.id" @new="asks?.question('show')" />
+    <ShowList :shows="shows" :current="current?.id" :begins="me.me?.begins ?? true" @new="asks?.question('show')" />
     <main>
       <p v-if="problem" class="problem" role="alert">
         {{ problem }} <button class="plain-button" @click="load">Try again</button>
@@ -111,15 +116,23 @@ watch(() => current.value?.id, loadEpisodes);
       <template v-else-if="current">
         <div class="title">
           <h2 class="cut" tabindex="-1" :title="current.name">{{ current.name }}</h2>
-          <el-dropdown trigger="click" @command="asks?.question('rename-show')">
+          <el-dropdown v-if="owns(current)" trigger="click" @command="asks?.question('rename-show')">
             <button class="more" aria-label="More for this show"><MoreHorizontal :size="18" /></button>
             <template #dropdown>
               <el-dropdown-menu><el-dropdown-item>Rename the show</el-dropdown-item></el-dropdown-menu>
             </template>
           </el-dropdown>
-          <router-link class="plain-button house" :to="`/shows/${current.id}/house`">House sound</router-link>
-          <span class="opener"><ArchiveOpener :key="current.id" :show="current.id" @opened="freshen" /></span>
-          <button class="plain-button filled" @click="asks?.question('episode')">New episode</button>
+          <span class="push"></span>
+          <router-link v-if="makes(current)" class="plain-button house" :to="`/shows/${current.id}/house`"
+            >House sound</router-link
+          >
+          <router-link v-if="me.people" class="plain-button" :to="`/shows/${current.id}/people`">People</router-link>
+          <span v-if="makes(current)" class="opener"
+            ><ArchiveOpener :key="current.id" :show="current.id" @opened="freshen"
+          /></span>
+          <button v-if="makes(current)" class="plain-button filled" @click="asks?.question('episode')">
+            New episode
+          </button>
         </div>
         <div id="opening" aria-live="polite"></div>
         <p v-if="!episodes" class="soft waiting">Fetching the episodes…</p>
@@ -128,19 +141,31 @@ watch(() => current.value?.id, loadEpisodes);
         </p>
         <div v-else-if="episodes.length === 0" class="empty">
           <p>There is no episode in this show yet.</p>
-          <button class="plain-button filled" @click="asks?.question('episode')">Make the first episode</button>
+          <button v-if="makes(current)" class="plain-button filled" @click="asks?.question('episode')">
+            Make the first episode
+          </button>
         </div>
         <p v-else-if="found.length === 0" class="empty">No episode matches “{{ search }}”.</p>
         <ul v-else>
-          <EpisodeRow v-for="e in found" :key="e.id" :episode="e" @remove="remove(e)" @keep="keepLayout(e)" />
+          <EpisodeRow
+            v-for="e in found"
+            :key="e.id"
+            :episode="e"
+            :role="current.role"
+            @remove="remove(e)"
+            @keep="keepLayout(e)"
+          />
         </ul>
       </template>
       <p v-else-if="shows && making" class="soft waiting" role="status">
         The sample series is being made: {{ making }}…
       </p>
       <div v-else-if="shows" class="empty">
-        <p>A show keeps its episodes and their sounds together. Make one to begin.</p>
-        <button class="plain-button filled" @click="asks?.question('show')">Make the first show</button>
+        <template v-if="me.me?.begins ?? true">
+          <p>A show keeps its episodes and their sounds together. Make one to begin.</p>
+          <button class="plain-button filled" @click="asks?.question('show')">Make the first show</button>
+        </template>
+        <p v-else>You are of no show yet. Whoever owns one can send you a link.</p>
       </div>
     </main>
     <ShelfQuestion ref="asks" :show="current" :reload="load" />
@@ -157,7 +182,7 @@ header {
   grid-column: 1 / 3;
   display: flex;
   align-items: center;
-  justify-content: space-between;
+  gap: 12px;
   padding: 0 18px;
   background: var(--sheet);
   border-bottom: 1px solid var(--rule-strong);
@@ -185,8 +210,14 @@ main {
 .opener {
   flex: none;
 }
-.house {
+.push,
+header .search {
   margin-left: auto;
+}
+header .search {
+  margin-right: auto;
+}
+.house {
   color: inherit;
   text-decoration: none;
 }

@@ -2,7 +2,11 @@
 import type { Schema } from "../api/client";
 
 /** The shows, of which one is looked at. */
-defineProps<{ shows: Schema["Show"][] | undefined; current: string | undefined }>();
+defineProps<{
+  shows: Schema["Show"][] | undefined;
+  current: string | undefined;
+  /** One may begin another. */ begins: boolean;
+}>();
 const emit = defineEmits<{ new: [] }>();
 </script>
 
@@ -20,7 +24,7 @@ const emit = defineEmits<{ new: [] }>();
       <span class="name cut" :title="s.name">{{ s.name }}</span>
       <span class="soft">{{ s.episodes === 1 ? "1 episode" : `${s.episodes} episodes` }}</span>
     </router-link>
-    <button class="plain-button new-show" @click="emit('new')">New show</button>
+    <button v-if="begins" class="plain-button new-show" @click="emit('new')">New show</button>
   </nav>
 </template>
 

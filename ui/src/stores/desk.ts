@@ -9,6 +9,8 @@ import { useSendings } from "./sendings";
 import { useSharing } from "./sharing";
 import { followEpisode } from "../events/following";
 import { OpenDesk } from "./open";
+import { useNotes } from "./notes";
+import { useOthers } from "./others";
 import { useScript } from "./script";
 import { useSession } from "./session";
 import { useSounds } from "./sounds";
@@ -38,6 +40,8 @@ export const useDesk = defineStore("desk", () => {
   const loudness = useLoudness();
   const voices = useVoices();
   const handover = useHandover();
+  const notes = useNotes();
+  const others = useOthers();
   const lists = useLists();
   const connected = ref(true);
   /** Why the episode could not be opened. */
@@ -89,6 +93,8 @@ export const useDesk = defineStore("desk", () => {
       handover,
       sendings,
       sharing,
+      notes,
+      others,
     ])
       store.leave();
   }
@@ -103,6 +109,7 @@ export const useDesk = defineStore("desk", () => {
       mixdowns.refresh(),
       sendings.refresh(),
       sharing.refresh(),
+      notes.enter(session.open?.episode ?? ""),
     ];
     await Promise.all(all);
   }
@@ -148,6 +155,8 @@ export const useDesk = defineStore("desk", () => {
     if (event.sendings || (event.job?.kind === "send" && event.job.state !== "running")) quietly(sendings.refresh());
     if (event.links) quietly(Promise.all([sharing.refresh(), sharing.refreshFeed()]).then(() => undefined));
     if (event.takes) quietly(takes.refresh());
+    if (event.notes) quietly(notes.refresh());
+    if (event.here) others.hear(event.here);
     if (event.script) quietly(script.refresh());
     if (event.measure) balance.progress = event.measure.progress;
     if (event.loudness) {

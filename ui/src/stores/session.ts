@@ -33,6 +33,7 @@ export const useSession = defineStore("session", () => {
   const undoName = computed(() => known.value?.undo ?? "");
   const redoName = computed(() => known.value?.redo ?? "");
   const keptAt = computed(() => known.value?.keptAt ?? "");
+  const lastBy = computed(() => known.value?.by);
   const gone = computed(() => sheet.value?.gone.value ?? false);
   const queue = new EditQueue(post, refused);
 
@@ -44,6 +45,12 @@ export const useSession = defineStore("session", () => {
     open.value = desk;
     callCourier();
     await desk.sheet.reload(desk.signal);
+  }
+
+  /** Lays an episode down of which no document is known: for those who do not make it. */
+  function look(desk: OpenDesk): void {
+    open.value = desk;
+    callCourier();
   }
 
   function leave(): void {
@@ -121,6 +128,7 @@ export const useSession = defineStore("session", () => {
     undoName,
     redoName,
     keptAt,
+    lastBy,
     gone,
     busy: queue.busy,
     stuck: queue.stuck,
@@ -129,6 +137,7 @@ export const useSession = defineStore("session", () => {
     trackOfClip: (id: string): Schema["Track"] | undefined => trackOfClip(document.value, id),
     clip: (id: string): Schema["Clip"] | undefined => clipIn(document.value, id),
     enter,
+    look,
     leave,
     catchUp,
     take,

@@ -3,9 +3,11 @@ import { computed, ref } from "vue";
 import type { Schema } from "../../api/client";
 import { BORDER, HEAD } from "../../drawing/picture";
 import { timeText } from "../../model/units";
+import { useOthers } from "../../stores/others";
 import { useDeskContext } from "../state/context";
 import { isDragging } from "../widgets/drag";
 import { useClipGestures } from "./clipGestures";
+import ClipHands from "./ClipHands.vue";
 import FadeGrips from "./FadeGrips.vue";
 import LevelLine from "./LevelLine.vue";
 
@@ -25,6 +27,7 @@ const props = defineProps<{
 /** So many chosen clips have lines, grips and edges that can be taken hold of. */
 const FEW = 6;
 const desk = useDeskContext();
+const hands = useOthers();
 const hovered = ref(false);
 const within = ref(false);
 
@@ -42,12 +45,18 @@ const lead = computed(() =>
   startThere.value ? 0 : desk.time.laid.origin + from.value * desk.time.laid.scale - props.clip.start,
 );
 const bodyHeight = computed(() => props.height - HEAD - 2 * BORDER);
+const moved = computed(() => hands.holding.get(props.id));
+const moving = computed(() => moved.value !== undefined);
+const others = computed(() => moved.value ?? hands.choosing.get(props.id));
 const chosen = computed(() => desk.selection.clips.includes(props.id));
+const withOthers = computed(() =>
+  others.value ? `, chosen by ${others.value.map((h) => h.name).join(" and ")} too` : "",
+);
 const name = computed(() => {
   const { clip } = props;
   const named = props.partOf ? `${clip.name}, ${props.partOf}` : clip.name;
   const what = `${named}, ${timeText(clip.start)} to ${timeText(clip.start + clip.length)}, on ${props.trackName}`;
-  return what + (clip.silent ? ", silenced" : "") + (props.under ? ", under another clip" : "");
+  return what + (clip.silent ? ", silenced" : "") + (props.under ? ", under another clip" : "") + withOthers.value;
 });
 
 /** What lies on it can be taken hold of. It is seen in any case, on the picture of the lane. */
@@ -113,6 +122,7 @@ function menu(event: MouseEvent): void {
     @focusout="within = false"
   >
     <div class="head" :title="clip.name"></div>
+    <ClipHands v-if="others" :who="others" :moving="moving" />
     <template v-if="open">
       <div class="body" :style="{ height: `${bodyHeight}px` }">
         <LevelLine

@@ -3,6 +3,7 @@ import { computed } from "vue";
 import { useBalance } from "../../stores/balance";
 import { useSession } from "../../stores/session";
 import { useDeskContext } from "../state/context";
+import OtherPlayheads from "./OtherPlayheads.vue";
 
 /** The lines through all tracks: the playhead, and the guide at what is met while dragging. They move in every frame, by themselves. */
 const session = useSession();
@@ -19,6 +20,7 @@ const x = computed(() => desk.time.x(desk.playhead.value));
 </script>
 
 <template>
+  <OtherPlayheads />
   <div v-if="desk.guide.value !== undefined" class="guide" :style="{ left: `${desk.time.x(desk.guide.value)}px` }">
     <span v-if="word">{{ word }}</span>
   </div>

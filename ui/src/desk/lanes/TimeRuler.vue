@@ -5,6 +5,7 @@ import { useSession } from "../../stores/session";
 import { useDeskContext } from "../state/context";
 import { newGesture, startDrag } from "../widgets/drag";
 import FindingMarks from "./FindingMarks.vue";
+import NoteMarks from "./NoteMarks.vue";
 import PlayheadGrip from "./PlayheadGrip.vue";
 import RemarkMarks from "./RemarkMarks.vue";
 import StretchEnds from "./StretchEnds.vue";
@@ -127,6 +128,7 @@ function dragMarker(event: PointerEvent, id: string, at: number): void {
     <div ref="ruler" class="ruler" @pointerdown="press">
       <FindingMarks />
       <RemarkMarks />
+      <NoteMarks />
       <span v-for="t in ticks" :key="t.at" class="tick figures" :style="{ left: `${t.x}px` }">{{ t.text }}</span>
       <StretchEnds />
       <div

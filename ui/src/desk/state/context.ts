@@ -135,7 +135,7 @@ export interface Question {
 
 export type Stage = "gather" | "arrange" | "balance" | "check" | "handover";
 
-export type CheckTab = "findings" | "loudness" | "compare";
+export type CheckTab = "findings" | "loudness" | "compare" | "notes";
 
 export type GatherTab = "sounds" | "music" | "record" | "credits";
 

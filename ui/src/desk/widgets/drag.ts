@@ -1,3 +1,4 @@
+import { ref } from "vue";
 import { forMenu } from "../../model/machine";
 
 /** The fingers on the screen: two of them zoom and scroll, and drag nothing. */
@@ -43,6 +44,9 @@ export function isDragging(): boolean {
   return document.documentElement.classList.contains("dragging");
 }
 
+/** The same, to be followed. */
+export const dragged = ref(false);
+
 export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
   if (event.button !== 0 || forMenu(event) || fingers.size > 1) return;
   event.stopPropagation();
@@ -63,6 +67,7 @@ export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
       return; // the pointer has gone already, which ends the drag
     }
     root.classList.add("dragging");
+    dragged.value = true;
     root.style.setProperty("--dragged-cursor", cursor);
   }
 
@@ -96,6 +101,7 @@ export function startDrag(event: PointerEvent, handlers: DragHandlers): void {
     mine.abort();
     window.clearTimeout(holding);
     root.classList.remove("dragging");
+    dragged.value = false;
     if (root.hasPointerCapture(pointerId)) root.releasePointerCapture(pointerId);
     if (broken && held) handlers.back?.(); // a press may have done something by itself
     handlers.end?.(moved && !broken);

@@ -100,7 +100,7 @@ async function forget(version: string): Promise<void> {
         @click="goTo(s.step)"
       >
         <span class="cut">{{ s.name }}</span>
-        <span class="soft when">{{ s.step === applied ? "now" : whenText(s.made) }}</span>
+        <span class="soft when">{{ s.by ? `${s.by}, ` : "" }}{{ s.step === applied ? "now" : whenText(s.made) }}</span>
       </button>
     </li>
     <li v-if="steps[steps.length - 1]!.step === 1" :class="{ now: applied === 0 }">

@@ -6,14 +6,16 @@ import TabPanel from "../../desk/widgets/TabPanel.vue";
 import CompareTab from "./CompareTab.vue";
 import FindingsTab from "./FindingsTab.vue";
 import LoudnessTab from "./LoudnessTab.vue";
+import NotesTab from "./NotesTab.vue";
 
 const desk = useDeskContext();
 const tabs: { key: CheckTab; name: string }[] = [
   { key: "findings", name: "Findings" },
   { key: "loudness", name: "Loudness" },
   { key: "compare", name: "Compare" },
+  { key: "notes", name: "Notes" },
 ];
-const views = { findings: FindingsTab, loudness: LoudnessTab, compare: CompareTab };
+const views = { findings: FindingsTab, loudness: LoudnessTab, compare: CompareTab, notes: NotesTab };
 onBeforeUnmount(() => desk.hearing.stop());
 </script>
 

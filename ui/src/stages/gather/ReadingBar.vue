@@ -4,7 +4,7 @@ import { useDeskContext } from "../../desk/state/context";
 import { timeText } from "../../model/units";
 
 /** Over the script in large type: how fast it goes, how large it is, how long it is still. */
-defineProps<{ pace: number; left: number }>();
+defineProps<{ pace: number; left: number; reader?: boolean }>();
 const running = defineModel<boolean>("running", { required: true });
 defineEmits<{ pace: [by: number]; size: [by: number]; mark: [] }>();
 const desk = useDeskContext();
@@ -29,8 +29,16 @@ const desk = useDeskContext();
       <button class="small large" aria-label="Larger type" title="Larger (+)" @click="$emit('size', 2)">A</button>
     </span>
     <span class="soft figures left">{{ timeText(left, 0) }} left</span>
-    <button class="plain-button" @click="$emit('mark')"><Check :size="14" />Recorded <kbd>M</kbd></button>
-    <button class="small" aria-label="Put the script away" title="Close (Esc)" @click="desk.reading.value = false">
+    <button v-if="!reader" class="plain-button" @click="$emit('mark')">
+      <Check :size="14" />Recorded <kbd>M</kbd>
+    </button>
+    <button
+      v-if="!reader"
+      class="small"
+      aria-label="Put the script away"
+      title="Close (Esc)"
+      @click="desk.reading.value = false"
+    >
       <X :size="16" />
     </button>
   </div>

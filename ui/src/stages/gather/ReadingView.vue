@@ -8,6 +8,7 @@ import { useScript } from "../../stores/script";
 import ReadingBar from "./ReadingBar.vue";
 
 /** The script in large type. It scrolls at the reader's pace: the line that is spoken stays a third down the page. */
+defineProps<{ /** The one who looks reads for the episode, and does not make it. */ reader?: boolean }>();
 const script = useScript();
 const desk = useDeskContext();
 const page = useTemplateRef<HTMLElement>("page");
@@ -136,6 +137,7 @@ onMounted(() => {
       v-model:running="running"
       :pace="pace"
       :left="left"
+      :reader="reader"
       @pace="setPace(pace + $event)"
       @size="setSize(size + $event)"
       @mark="mark(current)"
@@ -153,7 +155,9 @@ onMounted(() => {
           <span v-if="p.recorded" class="done"><Check :size="14" /> recorded</span>
         </component>
       </template>
-      <p v-if="parts.length === 0" class="soft">There is no script yet. Write it under Record, at the right.</p>
+      <p v-if="parts.length === 0" class="soft">
+        There is no script yet.{{ reader ? "" : " Write it under Record, at the right." }}
+      </p>
     </div>
   </section>
 </template>

@@ -109,10 +109,10 @@ export function going(desk: DeskContext): Act[] {
 /** What is said of the mix, and what leaves the house. */
 export function finishing(desk: DeskContext, why: Reasons): Act[] {
   const act = inGroup("Check and hand over");
-  const check = (tab: CheckTab) => (event?: KeyboardEvent) => {
+  const check = (tab: CheckTab, wanted?: string) => (event?: KeyboardEvent) => {
     desk.stage.value = "check";
     desk.checkTab.value = tab;
-    intoPanel(desk, event);
+    intoPanel(desk, event, wanted);
   };
   const handover = (tab: HandoverTab, wanted?: string) => (event?: KeyboardEvent) => {
     desk.stage.value = "handover";
@@ -123,6 +123,15 @@ export function finishing(desk: DeskContext, why: Reasons): Act[] {
     act("findings", "", "Findings: what is wrong, and how to mend it", check("findings"), { words: "errors problems" }),
     act("loudness", "", "Loudness over time", check("loudness"), { words: "lufs range peak meter" }),
     act("compare", "", "Compare with another version", check("compare"), { words: "versions before" }),
+    act(
+      "note",
+      "",
+      "Note something at the playhead, or at the chosen stretch",
+      check("notes", "aside.panel textarea"),
+      {
+        words: "comment write remark colleague",
+      },
+    ),
     act("mix-down", "", "Mix down…", handover("files", "aside.panel .go"), {
       off: why.something,
       words: "export wav mp3 render",
