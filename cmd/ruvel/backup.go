@@ -29,6 +29,7 @@ type export struct {
 	Folder string `arg:"" help:"Where to write the archives, one for each episode and layout, and the settings of each show." type:"path"`
 	Show   string `help:"Of this show alone."`
 	Server string `help:"Address of the server." default:"http://127.0.0.1:8080"`
+	Token  string `help:"A token of yours, where people sign in." env:"RUVEL_TOKEN"`
 }
 
 // Run writes the archive of every episode. One that was written before is replaced when the new one is whole.
@@ -36,7 +37,7 @@ func (c export) Run(ctx context.Context) error {
 	if err := os.MkdirAll(c.Folder, 0o755); err != nil {
 		return err
 	}
-	s := client{c.Server}
+	s := client{c.Server, c.Token}
 	shows, err := get[[]struct{ ID, Name string }](ctx, s, "/shows")
 	if err != nil {
 		return err
@@ -78,11 +79,12 @@ type importing struct {
 	Archives []string `arg:"" help:"Archives of episodes and layouts, and settings of shows (.show.json)." type:"existingfile"`
 	Show     string   `help:"The show that they go to; it is made if there is none of that name. Left out: the one that each comes from."`
 	Server   string   `help:"Address of the server." default:"http://127.0.0.1:8080"`
+	Token    string   `help:"A token of yours, where people sign in." env:"RUVEL_TOKEN"`
 }
 
 // Run opens archives as episodes.
 func (c importing) Run(ctx context.Context) error {
-	s := client{c.Server}
+	s := client{c.Server, c.Token}
 	for _, path := range c.Archives {
 		open := s.open
 		if strings.HasSuffix(path, backup.SettingsEnding) {
@@ -97,7 +99,7 @@ func (c importing) Run(ctx context.Context) error {
 }
 
 // client asks a server.
-type client struct{ address string }
+type client struct{ address, token string }
 
 // ask sends a request and refuses answers that are no success, in the server's own words.
 func (c client) ask(ctx context.Context, method, at string, body io.Reader, headers map[string]string) (*http.Response, error) {
@@ -107,6 +109,9 @@ func (c client) ask(ctx context.Context, method, at string, body io.Reader, head
 	}
 	for k, v := range headers {
 		r.Header.Set(k, v)
+	}
+	if c.token != "" {
+		r.Header.Set("Authorization", "Bearer "+c.token)
 	}
 	answer, err := http.DefaultClient.Do(r)
 	if err != nil {
@@ -118,6 +123,9 @@ func (c client) ask(ctx context.Context, method, at string, body io.Reader, head
 	defer answer.Body.Close()
 	var said struct{ Detail string }
 	_ = json.NewDecoder(io.LimitReader(answer.Body, 1<<16)).Decode(&said)
+	if answer.StatusCode == http.StatusUnauthorized {
+		said.Detail += " A token of yours lets you in: make one under Your account, and give it with --token or as RUVEL_TOKEN."
+	}
 	return nil, errors.New(cmp.Or(said.Detail, answer.Status))
 }
 

@@ -15,6 +15,7 @@ import (
 
 	"ruvel/internal/demo"
 	"ruvel/internal/outside"
+	"ruvel/internal/people"
 	"ruvel/internal/running"
 	"ruvel/internal/server"
 )
@@ -33,6 +34,7 @@ type serve struct {
 	People   bool          `help:"Several people work with it, and sign in." env:"RUVEL_PEOPLE"`
 	Pages    *int          `help:"A port of their own for pages for listeners and feeds, which serves nothing else; the other then serves none of them." name:"public-port" env:"RUVEL_PUBLIC_PORT"`
 	At       string        `help:"The address under which listeners reach that port, as https://listen.example." name:"public-address" env:"RUVEL_PUBLIC_ADDRESS"`
+	Renew    string        `help:"Print a link, good once, by which whoever signs in by this name gives a new password."`
 	Issuer   string        `help:"A provider of OpenID Connect with which people can sign in." name:"oidc-issuer" env:"RUVEL_OIDC_ISSUER" group:"oidc"`
 	Client   string        `help:"As which client Ruvel is known to it." name:"oidc-client" env:"RUVEL_OIDC_CLIENT" group:"oidc"`
 	Secret   string        `help:"And by which secret." name:"oidc-secret" env:"RUVEL_OIDC_SECRET" group:"oidc"`
@@ -135,6 +137,17 @@ func (c serve) welcome(ctx context.Context, house *running.House, here string) e
 	link, err := house.People.First(ctx)
 	if err != nil {
 		return err
+	}
+	if c.Renew != "" {
+		who, err := house.Store.PersonBySignIn(ctx, people.Folded(c.Renew))
+		if err != nil {
+			return fmt.Errorf("nobody signs in as %s", c.Renew)
+		}
+		renewed, err := house.People.Renew(ctx, who.ID)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("A new password for %s: %s/join#%s\n", who.Name, here, renewed)
 	}
 	if link != "" {
 		fmt.Printf("The first person begins here, once: %s/join#%s\n", here, link)

@@ -14,15 +14,17 @@ import (
 // ours lets only requests through that were sent to a name of ours: a loopback address,
 // localhost, or one of the names that were given. A foreign page whose own name has been
 // made to point here (DNS rebinding) would otherwise count as ours in the browser.
-func (s *Server) ours(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if name := hostOf(r.Host); !isOurs(name, s.Names) {
-			refuse(w, newError(http.StatusMisdirectedRequest, fmt.Sprintf(
-				"Ruvel does not answer to the name “%s”. Open it at the address that it printed when it was started, or give it this name with --name.", shorten(name)), "unknown-name"))
-			return
-		}
-		next.ServeHTTP(w, r)
-	})
+func (s *Server) ours(names func() []string) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if name := hostOf(r.Host); !isOurs(name, names()) {
+				refuse(w, newError(http.StatusMisdirectedRequest, fmt.Sprintf(
+					"Ruvel does not answer to the name “%s”. Open it at the address that it printed when it was started, or give it this name with --name.", shorten(name)), "unknown-name"))
+				return
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
 }
 
 // hostOf is the name or address of a Host header, without port, brackets and final dot.

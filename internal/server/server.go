@@ -7,6 +7,7 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 	"sync"
@@ -119,7 +120,7 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
-	r.Use(signed, middleware.Recoverer, log, headers().Handler, compressed, s.ours, sameOrigin.Handler, s.leaving, s.arriving)
+	r.Use(signed, middleware.Recoverer, log, headers().Handler, compressed, s.ours(func() []string { return s.Names }), sameOrigin.Handler, s.leaving, s.arriving)
 	r.MethodNotAllowed(wrongMethod)
 	r.Route("/api", func(r chi.Router) {
 		r.Use(noStore, s.there, s.known, s.roomy, s.followable)
@@ -133,6 +134,15 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	return r
 }
 
+// pageNames are those that the server of pages answers to: its own, and the others.
+func (s *Server) pageNames() []string {
+	names := slices.Clone(s.Names)
+	if at, err := url.Parse(s.Pages); err == nil && at.Host != "" {
+		names = append(names, at.Host)
+	}
+	return names
+}
+
 // comparingOnce gives the two servers the same hands for passwords of pages.
 func (s *Server) comparingOnce() {
 	s.hands.Do(func() { s.comparing = turns.NewHands(comparing) })
@@ -142,7 +152,7 @@ func (s *Server) comparingOnce() {
 func (s *Server) PagesHandler() http.Handler {
 	s.comparingOnce()
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, log, headers().Handler, compressed, s.ours, s.leaving, s.arriving)
+	r.Use(middleware.Recoverer, log, headers().Handler, compressed, s.ours(s.pageNames), s.leaving, s.arriving)
 	r.MethodNotAllowed(func(w http.ResponseWriter, _ *http.Request) {
 		tell(w, http.StatusMethodNotAllowed, "Not in this way", "This address cannot be asked like that.")
 	})

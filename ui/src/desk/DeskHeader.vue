@@ -8,6 +8,7 @@ import { useSession } from "../stores/session";
 import { unkeptWords } from "../talk/keeping";
 import { useKeymap } from "./menus/keymap";
 import { actOf } from "./acts/lists/list";
+import { useMe } from "../people/me";
 import AccountMenu from "../people/AccountMenu.vue";
 import OthersHere from "./OthersHere.vue";
 import LightSwitch from "../talk/LightSwitch.vue";
@@ -18,6 +19,7 @@ import { tell } from "../talk/tell";
 
 const session = useSession();
 const connection = useDesk();
+const me = useMe();
 const desk = useDeskContext();
 const renaming = ref<string>();
 /** A title that could not be kept is shown again. */
@@ -86,7 +88,9 @@ async function rename(title: string | undefined, byKey: boolean): Promise<void> 
       </template>
       <template v-else-if="unkeptWords">{{ unkeptWords }}</template>
       <template v-else-if="session.busy">Saving…</template>
-      <template v-else-if="session.keptAt">All changes saved · {{ whenText(session.keptAt) }}</template>
+      <template v-else-if="session.keptAt"
+        >All changes saved<template v-if="!me.people"> · {{ whenText(session.keptAt) }}</template></template
+      >
     </div>
     <button
       class="plain-button"

@@ -17,7 +17,11 @@ function choose(act: "me" | "out"): void {
 
 <template>
   <el-dropdown v-if="me.person" trigger="click" @command="choose">
-    <button class="account" :aria-label="`${me.person.letters}, ${me.person.name}: your account`" :title="me.person.name">
+    <button
+      class="account"
+      :aria-label="`${me.person.letters}, ${me.person.name}: your account`"
+      :title="me.person.name"
+    >
       <PersonCircle :letters="me.person.letters" own />
     </button>
     <template #dropdown>

@@ -170,6 +170,7 @@ onMounted(load);
   gap: 6px;
 }
 .leave {
+  justify-self: start;
   margin-top: 18px;
 }
 </style>

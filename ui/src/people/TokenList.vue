@@ -98,6 +98,7 @@ onMounted(load);
 .new {
   display: grid;
   grid-template-columns: minmax(140px, 1fr) 190px 150px auto;
+  align-items: center;
   gap: 8px;
 }
 .made {

@@ -1,11 +1,14 @@
 <script setup lang="ts">
 import { Copy, ExternalLink } from "lucide-vue-next";
 import { computed } from "vue";
+import { useMe } from "../../people/me";
 import { tell } from "../../talk/tell";
 
 /** An address on this server, to be copied and, if it is a page, opened. */
 const props = defineProps<{ path: string; name: string; page?: boolean }>();
-const address = computed(() => location.origin + props.path);
+const me = useMe();
+/** Pages for listeners may have an address of their own. */
+const address = computed(() => (me.me?.pages || location.origin) + props.path);
 
 async function copy(): Promise<void> {
   try {
@@ -29,7 +32,7 @@ async function copy(): Promise<void> {
     <button class="icon" title="Copy the address" :aria-label="`Copy the address of ${name}`" @click="copy">
       <Copy :size="15" />
     </button>
-    <a v-if="page" class="icon" :href="path" target="_blank" title="Open it" :aria-label="`Open ${name}`">
+    <a v-if="page" class="icon" :href="address" target="_blank" title="Open it" :aria-label="`Open ${name}`">
       <ExternalLink :size="15" />
     </a>
   </div>
