@@ -197,7 +197,7 @@ func (w *Window) views(see func(name string)) {
 	w.Until(`document.querySelectorAll(".clip").length > 0`)
 	tabs := map[string][]string{
 		"Gather": {"Sounds", "Music", "Record", "Credits"}, "Arrange": {"Order", "Markers", "Pauses", "Fit", "History"},
-		"Balance": {"Level", "Treatment", "Room", "Voices"}, "Check": {"Findings", "Loudness", "Compare"}, "Hand over": {"Files", "Details", "Share", "Feed"},
+		"Balance": {"Level", "Treatment", "Room", "Voices"}, "Check": {"Findings", "Loudness", "Compare", "Notes"}, "Hand over": {"Files", "Details", "Share", "Feed"},
 	}
 	for _, stage := range []string{"Gather", "Arrange", "Balance", "Check", "Hand over"} {
 		w.Press(stage)

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
@@ -26,6 +27,7 @@ type serve struct {
 	Demo     bool          `help:"Fill an empty database with the sample series." default:"true" negatable:""`
 	Database string        `help:"DSN of a MariaDB server to use instead of a private one." env:"RUVEL_DATABASE"`
 	NATS     string        `help:"URL of a NATS server to use instead of the embedded one." env:"RUVEL_NATS" name:"nats"`
+	Bucket   string        `help:"A folder for originals and finished files in the place of one in the data folder, or a bucket: s3://NAME?endpoint=…" env:"RUVEL_BUCKET"`
 	KeepFree int64         `help:"Megabytes that must stay free on the disk." default:"200"`
 	Folder   string        `help:"A folder that finished files can be copied to." env:"RUVEL_FOLDER" type:"existingdir"`
 	Backup   *string       `help:"A folder into which the archives of all episodes are written by a schedule." env:"RUVEL_BACKUP"`
@@ -34,6 +36,8 @@ type serve struct {
 	People   bool          `help:"Several people work with it, and sign in." env:"RUVEL_PEOPLE"`
 	Pages    *int          `help:"A port of their own for pages for listeners and feeds, which serves nothing else; the other then serves none of them." name:"public-port" env:"RUVEL_PUBLIC_PORT"`
 	At       string        `help:"The address under which listeners reach that port, as https://listen.example." name:"public-address" env:"RUVEL_PUBLIC_ADDRESS"`
+	Metrics  *int          `help:"A port of its own for figures in the form of Prometheus, at /metrics." name:"metrics-port" env:"RUVEL_METRICS_PORT"`
+	LogJSON  bool          `help:"Write the log as JSON, a line for each thing." name:"log-json" env:"RUVEL_LOG_JSON"`
 	Renew    string        `help:"Print a link, good once, by which whoever signs in by this name gives a new password."`
 	Issuer   string        `help:"A provider of OpenID Connect with which people can sign in." name:"oidc-issuer" env:"RUVEL_OIDC_ISSUER" group:"oidc"`
 	Client   string        `help:"As which client Ruvel is known to it." name:"oidc-client" env:"RUVEL_OIDC_CLIENT" group:"oidc"`
@@ -44,6 +48,9 @@ type serve struct {
 // Run serves until it is interrupted.
 func (c serve) Run(ctx context.Context) error {
 	syscall.Umask(0o077) // what is written is for our user alone
+	if c.LogJSON {
+		slog.SetDefault(slog.New(slog.NewJSONHandler(os.Stderr, nil)))
+	}
 	if c.Backup != nil {
 		if err := apart(*c.Backup, c.Data); err != nil {
 			return err
@@ -62,7 +69,7 @@ func (c serve) Run(ctx context.Context) error {
 		defer l.Close()
 	}
 	house, err := running.Start(ctx, running.Settings{
-		Data: c.Data, Database: c.Database, NATS: c.NATS, KeepFree: c.KeepFree << 20, Names: c.Name, Folder: c.Folder,
+		Data: c.Data, Database: c.Database, NATS: c.NATS, Bucket: c.Bucket, KeepFree: c.KeepFree << 20, Names: c.Name, Folder: c.Folder,
 		People: c.several(), Outside: outside.Settings{Issuer: c.Issuer, Client: c.Client, Secret: c.Secret, Name: c.Called}, Pages: at,
 	})
 	if err != nil {
@@ -89,6 +96,11 @@ func (c serve) Run(ctx context.Context) error {
 		}()
 		defer func() { <-kept }()
 	}
+	stop, err := c.watched(ctx, house)
+	if err != nil {
+		return err
+	}
+	defer stop()
 	here := fmt.Sprintf("http://127.0.0.1:%d", portOf(l))
 	if err := c.welcome(ctx, house, here); err != nil {
 		return err
@@ -119,6 +131,23 @@ func (c serve) pages() (all []net.Listener, at string, err error) {
 	}
 	fmt.Printf("Pages for listeners and feeds: %s\n", at)
 	return []net.Listener{l}, strings.TrimSuffix(at, "/"), nil
+}
+
+// watched serves figures of a house, if they have a port.
+func (c serve) watched(ctx context.Context, house *running.House) (stop func(), err error) {
+	if c.Metrics == nil {
+		return func() {}, nil
+	}
+	l, err := server.Listen(*c.Metrics)
+	if err != nil {
+		return nil, err
+	}
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", house.Watch.Handler())
+	web := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
+	go func() { _ = web.Serve(l) }()
+	fmt.Printf("Figures: http://127.0.0.1:%d/metrics\n", portOf(l))
+	return func() { _ = web.Close() }, nil
 }
 
 func portOf(l net.Listener) int { return l.Addr().(*net.TCPAddr).Port }

@@ -32,16 +32,23 @@ type Keeper struct {
 	Space  *disk.Space
 	// Sheet is what is said of an episode.
 	Sheet func(ctx context.Context, e store.Episode, doc session.Document, from, to audio.Frames) (details.Sheet, error)
+	// Owner is the process that writes them, of those on one database.
+	Owner string
 }
 
 // Run writes backups into a folder, at once and then again and again, until the context ends.
 func (k *Keeper) Run(ctx context.Context, folder string, every time.Duration) {
 	for {
 		begun := time.Now()
-		written, err := k.Write(ctx, folder)
+		mine, err := k.Store.Duty(ctx, "backup", k.Owner, every+time.Hour)
+		written := 0
+		if err == nil && mine {
+			written, err = k.Write(ctx, folder)
+		}
 		switch {
 		case ctx.Err() != nil:
 			return
+		case err == nil && !mine: // another process does
 		case err != nil:
 			slog.Error("the backup is not whole; what could be kept was, and the rest is tried again", "folder", folder, "archives", written, "error", err)
 		default:

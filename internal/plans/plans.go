@@ -47,6 +47,12 @@ func (p *Plans) begin() {
 	})
 }
 
+// Computed is how many spans were computed since this began, and how many bytes those take that are kept.
+func (p *Plans) Computed() (made, bytes int) {
+	p.begin()
+	return p.spans.Made(), p.spans.Bytes()
+}
+
 // planOf compiles a document.
 func (p *Plans) planOf(doc session.Document, hold *sounds.Hold, earlier *mix.Plan) (*mix.Plan, error) {
 	p.begin()

@@ -3,15 +3,13 @@
 package running
 
 import (
+	"cmp"
 	"context"
-	"fmt"
 	"log/slog"
 	"path/filepath"
 	"runtime"
 	"sync"
 	"time"
-
-	"gocloud.dev/blob/fileblob"
 
 	"ruvel/internal/access"
 	"ruvel/internal/arrange"
@@ -40,6 +38,7 @@ import (
 	"ruvel/internal/takes"
 	"ruvel/internal/turns"
 	"ruvel/internal/uploads"
+	"ruvel/internal/watch"
 	"ruvel/internal/work"
 )
 
@@ -48,6 +47,7 @@ type Settings struct {
 	Data     string   // the folder for everything
 	Database string   // DSN of a MariaDB server
 	NATS     string   // URL of a NATS server
+	Bucket   string   // where originals are kept: a folder, or the address of a bucket
 	KeepFree int64    // bytes of the disk that must stay free: nothing is written beyond that
 	Folder   string   // that finished files can be copied to
 	Names    []string // that it answers to besides loopback addresses and localhost
@@ -115,10 +115,8 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if h.Store, err = store.Open(ctx, dsn); err != nil {
 		return err
 	}
-	if h.Bucket, err = fileblob.OpenBucket(data.join("originals"), &fileblob.Options{
-		CreateDir: true, NoTempDir: true, Metadata: fileblob.MetadataDontWrite,
-	}); err != nil {
-		return fmt.Errorf("open the folder of originals: %w", err)
+	if h.Bucket, err = openBucket(ctx, cmp.Or(set.Bucket, data.join("originals"))); err != nil {
+		return err
 	}
 	cache := data.join("cache")
 	if h.Sounds, err = sounds.New(h.Bucket, cache); err != nil {
@@ -154,7 +152,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 		}
 	}
 	h.Sweeper = &sweep.Sweeper{
-		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, Ages: sweep.Default(),
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, Ages: sweep.Default(), Owner: owner,
 	}
 	return nil
 }
@@ -163,6 +161,8 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 func (h *House) equip(set Settings) {
 	h.Access = &access.Door{Owners: h.Store, People: set.People}
 	h.Notes = &notes.Notes{Store: h.Store, Queue: h.Queue, Door: h.Access}
+	h.Watch = watch.New(h.Gauges())
+	h.Worker.Watch = h.Watch
 	h.Outside, h.Pages = outside.New(set.Outside), set.Pages
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}
 	h.Measure = measure.New(h.Store, h.Plans, h.Queue)
@@ -175,7 +175,7 @@ func (h *House) equip(set Settings) {
 	h.Handover = &handover.Handover{
 		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Worker: h.Worker, Queue: h.Queue, Library: h.Library, Measure: h.Measure, Folder: set.Folder, Check: h.Check.Findings,
 	}
-	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet}
+	h.Backup = &backup.Keeper{Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Space: h.Space, Sheet: h.Handover.Sheet, Owner: h.Worker.Owner}
 	h.Publish = publish.New(h.Store, h.Library, h.Queue, h.Bucket, h.Handover.Sheet)
 	h.Uploads = uploads.New(h.Store, h.Worker, h.Access, maxUpload, h.Space)
 }

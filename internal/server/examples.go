@@ -90,6 +90,7 @@ func examples() map[string]example {
 		"sign-in-outside":     {body: fields{}},
 		"add-note":            {body: fields{"words": "The horn comes too early.", "begins": 48_000}},
 		"change-note":         {body: fields{"settled": true}},
+		"report-dropouts":     {body: fields{"times": 1}},
 		"be-here":             {body: fields{"window": anID, "at": 48_000, "chosen": []string{"c7"}}},
 	}
 }

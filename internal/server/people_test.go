@@ -138,7 +138,7 @@ var may = map[store.Role][]string{
 // All that those can do who make nothing, besides looking at lists that are of no show.
 var (
 	readersDo   = []string{"list-episodes", "get-picture", "follow-episodes", "list-members", "leave-show", "be-here", "get-script", "get-reading", "list-takes", "add-take", "add-chunk", "finish-take", "discard-take"}
-	listenersDo = []string{"list-episodes", "get-picture", "follow-episodes", "list-members", "leave-show", "be-here", "listen", "get-silhouette", "get-hearing", "list-notes", "add-note", "change-note", "remove-note"}
+	listenersDo = []string{"list-episodes", "get-picture", "follow-episodes", "list-members", "leave-show", "be-here", "listen", "get-silhouette", "get-hearing", "report-dropouts", "list-notes", "add-note", "change-note", "remove-note"}
 )
 
 func TestReadersAndListenersCanDoTheseAndNothingElse(t *testing.T) {

@@ -149,6 +149,9 @@ func (s *Server) signInRoutes(api huma.API) {
 				return nil, fail(err)
 			}
 			p, err := s.People.SignIn(ctx, in.Body.Name, in.Body.Password, networkOf(requestIn(ctx)))
+			if err != nil {
+				s.Watch.Refused()
+			}
 			return s.entered(ctx, p, err)
 		})
 	route(s, api, operation("POST", "/sign-out", "sign-out", "End this session"),

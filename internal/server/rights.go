@@ -19,7 +19,7 @@ var rights = map[string]access.Right{
 	"list-episodes": access.Belong, "get-picture": access.Belong, "follow-episodes": access.Belong, "list-members": access.Belong, "leave-show": access.Belong,
 	"be-here": access.Belong,
 
-	"listen": access.Hear, "get-silhouette": access.Hear, "get-hearing": access.Hear, "list-notes": access.Hear,
+	"listen": access.Hear, "get-silhouette": access.Hear, "get-hearing": access.Hear, "report-dropouts": access.Hear, "list-notes": access.Hear,
 	"add-note": access.Note, "change-note": access.Note, "remove-note": access.Note,
 	"get-script": access.Read, "get-reading": access.Read, "list-takes": access.Read, "add-take": access.Read, "add-chunk": access.Read,
 	"finish-take": access.Read, "discard-take": access.Read,

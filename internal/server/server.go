@@ -45,6 +45,7 @@ import (
 	"ruvel/internal/takes"
 	"ruvel/internal/turns"
 	"ruvel/internal/uploads"
+	"ruvel/internal/watch"
 	"ruvel/internal/work"
 	"ruvel/ui"
 )
@@ -77,6 +78,8 @@ type Server struct {
 	Publish *publish.Publisher
 	// People are those who sign in; nil: there is one person, who does not.
 	People *people.People
+	// Watch counts what is done; nil: nothing does.
+	Watch *watch.Watch
 	// Outside says who somebody is elsewhere; nil: nothing does.
 	Outside *outside.Provider
 	Notes   *notes.Notes
@@ -120,7 +123,7 @@ func (s *Server) handlerUntil(end context.Context) http.Handler {
 	r := chi.NewRouter()
 	sameOrigin := http.NewCrossOriginProtection()
 	sameOrigin.SetDenyHandler(http.HandlerFunc(foreign))
-	r.Use(signed, middleware.Recoverer, log, headers().Handler, compressed, s.ours(func() []string { return s.Names }), sameOrigin.Handler, s.leaving, s.arriving)
+	r.Use(signed, traced, s.counted, middleware.Recoverer, log, headers().Handler, compressed, s.ours(func() []string { return s.Names }), sameOrigin.Handler, s.leaving, s.arriving)
 	r.MethodNotAllowed(wrongMethod)
 	r.Route("/api", func(r chi.Router) {
 		r.Use(noStore, s.there, s.known, s.roomy, s.followable)
@@ -223,6 +226,7 @@ func (s *Server) register(api huma.API) {
 	s.noteRoutes(api)
 	s.togetherRoutes(api)
 	s.hearingRoutes(api)
+	s.watchRoutes(api)
 	exemplify(api.OpenAPI())
 }
 
@@ -305,7 +309,7 @@ func log(next http.Handler) http.Handler {
 		begun := time.Now()
 		next.ServeHTTP(ww, r)
 		if ww.Status() >= 500 && ww.Status() != http.StatusServiceUnavailable {
-			slog.Warn("request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "took", time.Since(begun).Round(time.Millisecond))
+			slog.Warn("request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "request", store.RequestIn(r.Context()), "took", time.Since(begun).Round(time.Millisecond))
 		}
 	})
 }

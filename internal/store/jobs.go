@@ -40,6 +40,7 @@ type Job struct {
 	Attempts  int                   `db:"attempts"`
 	Created   time.Time             `db:"created_at"`
 	Ended     *time.Time            `db:"ended_at"`
+	Request   string                `db:"request"`   // the id of the request that has asked for it
 	PersonID  *string               `db:"person_id"` // who has asked for it
 	Person    string                `db:"person"`
 }
@@ -54,8 +55,8 @@ func (j Job) Author() Author {
 
 // AddJob queues a job. The same id twice is one job.
 func (s *Store) AddJob(ctx context.Context, id, kind, show string, episode *string, name string, arguments any) (Job, error) {
-	if _, err := s.db.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments, person_id, person) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`,
-		id, kind, show, episode, name, text(arguments), AuthorIn(ctx).id(), AuthorIn(ctx).Name); err != nil {
+	if _, err := s.db.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments, person_id, person, request) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = id`,
+		id, kind, show, episode, name, text(arguments), AuthorIn(ctx).id(), AuthorIn(ctx).Name, RequestIn(ctx)); err != nil {
 		return Job{}, err
 	}
 	return s.Job(ctx, id)

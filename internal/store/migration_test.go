@@ -5,6 +5,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	_ "github.com/go-sql-driver/mysql"
 	"github.com/pressly/goose/v3"
@@ -108,4 +109,41 @@ func TestAPictureOfAnotherShowThatAChapterHasIsItsShowsOwnFromNowOn(t *testing.T
 	assert.True(t, store.IsNotFound(err), "nor by an edit")
 	_, err = st.Edit(ctx, episode, 1, "", edit.SetMarkers{Markers: []edit.MarkerChange{{Marker: "m1", Picture: &named}}})
 	assert.NoError(t, err)
+}
+
+// What was made while there was one person, by a version whose tables were of version 15, stays nobody's, and is gone back by as before.
+func TestWhatOnePersonMadeIsTheFirstOnesToLookAfter(t *testing.T) {
+	dsn, do := asOfVersion(t, 15)
+	show, episode := store.NewID(), store.NewID()
+	do(`INSERT INTO shows (id, name) VALUES (?, 'Harbour Hours')`, show)
+	doc := session.New()
+	doc.Target = "podcast-mono"
+	do(`INSERT INTO episodes (id, show_id, number, title, document, version, steps, length, next_id, description, language, details) VALUES (?, ?, 1, 'Fog', ?, 2, 1, 0, 1, '', '', '{}')`, episode, show, doc.JSON())
+	do(`INSERT INTO history (episode_id, step, name, gesture, forward, backward) VALUES (?, 1, 'Set the target', '', '[{"op":"replace","path":"/target","value":"podcast-mono"}]', '[{"op":"replace","path":"/target","value":"podcast-stereo"}]')`, episode)
+	do(`INSERT INTO jobs (id, kind, show_id, name, arguments) VALUES (?, 'import', ?, 'a.wav', '{}')`, store.NewID(), show)
+	do(`INSERT INTO takes (id, episode_id, number, track, begins, late, rate, channels, mono, device) VALUES (?, ?, 1, 't1', 0, 0, 48000, 1, TRUE, '')`, store.NewID(), episode)
+
+	st, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	defer st.Close()
+	jobs, err := st.Unfinished(ctx)
+	require.NoError(t, err)
+	assert.Len(t, jobs, 1)
+	assert.Equal(t, store.Author{}, jobs[0].Author())
+	takes, err := st.Takes(ctx, episode)
+	require.NoError(t, err)
+	assert.Len(t, takes, 1)
+	secret := make([]byte, 32)
+	require.NoError(t, st.AddInvitation(ctx, store.Invitation{ID: store.NewID(), Secret: secret, Kind: store.ForFirst, Ends: time.Now().Add(time.Hour).UTC()}))
+	first, err := st.Accept(ctx, secret, store.Joining{Person: store.Person{Name: "Ada Quill", Letters: "AQ"}})
+	require.NoError(t, err)
+	assert.True(t, first.Keeper)
+	roles, err := st.RolesOf(ctx, first.ID)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]store.Role{show: store.Owner}, roles)
+	_, err = st.Undo(store.By(ctx, store.Author{ID: first.ID, Name: first.Name}), episode, 0)
+	assert.ErrorContains(t, err, "nothing of yours")
+	c, err := st.Undo(ctx, episode, 0)
+	require.NoError(t, err)
+	assert.Equal(t, "podcast-stereo", c.Document.Target)
 }

@@ -40,6 +40,19 @@ func AuthorIn(ctx context.Context) Author {
 	return a
 }
 
+type requestKey struct{}
+
+// ForRequest is a context of a request with an id, by which what it begins is known in the log.
+func ForRequest(ctx context.Context, id string) context.Context {
+	return context.WithValue(ctx, requestKey{}, id)
+}
+
+// RequestIn is the id of the request that a context is of, or nothing.
+func RequestIn(ctx context.Context) string {
+	id, _ := ctx.Value(requestKey{}).(string)
+	return id
+}
+
 // id is that of the author as it is kept.
 func (a Author) id() *string {
 	if a.ID == "" {

@@ -115,8 +115,8 @@ func (s *Store) EndTake(ctx context.Context, take, kind, show, name string, argu
 		if _, err := tx.ExecContext(ctx, `UPDATE takes SET state = 'closed' WHERE id = ?`, take); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments, person_id, person) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-			id, kind, show, t.Episode, name, text(arguments), t.PersonID, t.Person); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO jobs (id, kind, show_id, episode_id, name, arguments, person_id, person, request) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			id, kind, show, t.Episode, name, text(arguments), t.PersonID, t.Person, RequestIn(ctx)); err != nil {
 			return err
 		}
 		return tx.GetContext(ctx, &job, `SELECT * FROM jobs WHERE id = ?`, id)

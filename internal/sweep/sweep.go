@@ -49,6 +49,8 @@ type Sweeper struct {
 	// RemoveTake deletes a discarded take for good; one that is still used is refused.
 	RemoveTake func(ctx context.Context, id string) error
 	Ages       Ages
+	// Owner is the process that sweeps, of those on one database.
+	Owner string
 	Pictures   *work.Pictures
 	// Now is the time by which it is noted since when nothing names a file; nil: that of the machine. How old a file is goes
 	// by the machine's own clock: it is what wrote the file's time.
@@ -76,7 +78,7 @@ func (s *Sweeper) Run(ctx context.Context) {
 	tick := time.NewTicker(every)
 	defer tick.Stop()
 	for {
-		swept, err := s.Sweep(ctx)
+		swept, err := s.inTurn(ctx)
 		if err != nil && ctx.Err() == nil {
 			slog.Warn("not all could be swept; it is tried again", "error", err)
 		}
@@ -91,10 +93,24 @@ func (s *Sweeper) Run(ctx context.Context) {
 	}
 }
 
+// inTurn sweeps what lies in this process's own folder, and the rest if no other process does.
+func (s *Sweeper) inTurn(ctx context.Context) (Swept, error) {
+	mine, err := s.Store.Duty(ctx, "sweep", s.Owner, every+every/4)
+	if mine {
+		return s.Sweep(ctx)
+	}
+	swept, more := s.all(ctx, s.uploads, s.recordings, s.copies)
+	return swept, errors.Join(err, more)
+}
+
 // Sweep takes away what is old enough. Where one kind cannot be asked about, the others are
 // swept all the same.
 func (s *Sweeper) Sweep(ctx context.Context) (swept Swept, err error) {
-	for _, kind := range []func(context.Context, *Swept) error{s.uploads, s.jobs, s.signIns, s.facts, s.takes, s.recordings, s.bucket, s.copies} {
+	return s.all(ctx, s.uploads, s.jobs, s.signIns, s.facts, s.takes, s.recordings, s.bucket, s.copies)
+}
+
+func (s *Sweeper) all(ctx context.Context, kinds ...func(context.Context, *Swept) error) (swept Swept, err error) {
+	for _, kind := range kinds {
 		err = errors.Join(err, kind(ctx, &swept))
 	}
 	return swept, err

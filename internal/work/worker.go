@@ -23,6 +23,7 @@ import (
 	"ruvel/internal/hosts"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
+	"ruvel/internal/watch"
 )
 
 // Kinds of jobs.
@@ -56,6 +57,7 @@ type Worker struct {
 	Pieces   Pieces
 	Dir      string      // for files that are being written
 	Space    *disk.Space // that all these are kept on
+	Watch    *watch.Watch
 	Hosts    hosts.Set   // that finished files can be sent to
 	// Pause is how long it is waited before a host that broke off is tried for the second time; 0: a second.
 	Pause time.Duration
@@ -356,7 +358,7 @@ func (w *Worker) giveBack(process context.Context, job store.Job, why error) {
 	if process.Err() != nil {
 		after = 0 // there is nothing to wait for
 	} else if !errors.Is(why, errElsewhere) {
-		slog.Warn("a job is given back", "job", job.ID, "kind", job.Kind, "why", why)
+		slog.Warn("a job is given back", "job", job.ID, "request", job.Request, "kind", job.Kind, "why", why)
 	}
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(process), later)
 	defer cancel()
@@ -399,6 +401,9 @@ func (w *Worker) end(process context.Context, job store.Job, err error) {
 	if !mine {
 		return
 	}
+	took := time.Since(job.Created)
+	w.Watch.Job(job.Kind, string(job.State), took)
+	slog.Info("a job has ended", "job", job.ID, "request", job.Request, "kind", job.Kind, "state", job.State, "took", took.Round(time.Millisecond))
 	if why == nil || why.Code != givenUp { // what was given up can be begun again, and needs its file
 		w.drop(job)
 	}
@@ -445,7 +450,7 @@ func explain(job store.Job, err error) *problem.Problem {
 		err = Unreadable()
 	}
 	if !errors.As(err, &p) {
-		slog.Error("a job failed", "job", job.ID, "kind", job.Kind, "error", err)
+		slog.Error("a job failed", "job", job.ID, "request", job.Request, "kind", job.Kind, "error", err)
 		p = problem.Problem{Code: "internal", Where: job.Kind, Message: "Something went wrong inside Ruvel; the log says more. Nothing was changed; try again."}
 	}
 	p.Message = job.Name + ": " + p.Message

@@ -93,12 +93,19 @@ CREATE TABLE notes (
   FOREIGN KEY (person_id) REFERENCES people (id) ON DELETE SET NULL
 );
 
+CREATE TABLE duties (
+  name VARCHAR(40) CHARACTER SET ascii COLLATE ascii_bin PRIMARY KEY,
+  owner VARCHAR(100) NOT NULL,
+  until_at DATETIME(3) NOT NULL
+) COMMENT 'what one process at a time does, and until when it is taken to be there';
+
 ALTER TABLE history
   ADD COLUMN person_id CHAR(36) NULL COMMENT 'whose step it is; none: of the one person that there is',
   ADD COLUMN person VARCHAR(200) NOT NULL DEFAULT '' COMMENT 'what they were called then',
   ADD COLUMN back_of BIGINT NULL COMMENT 'the step that this one takes back',
   ADD KEY by_person (episode_id, person_id, step);
 ALTER TABLE jobs
+  ADD COLUMN request VARCHAR(64) NOT NULL DEFAULT '' COMMENT 'the id of the request that has asked for it',
   ADD COLUMN person_id CHAR(36) NULL COMMENT 'who has asked for it',
   ADD COLUMN person VARCHAR(200) NOT NULL DEFAULT '';
 ALTER TABLE takes
@@ -107,8 +114,9 @@ ALTER TABLE takes
 
 -- +goose Down
 ALTER TABLE takes DROP COLUMN person, DROP COLUMN person_id;
-ALTER TABLE jobs DROP COLUMN person, DROP COLUMN person_id;
+ALTER TABLE jobs DROP COLUMN person, DROP COLUMN person_id, DROP COLUMN request;
 ALTER TABLE history DROP KEY by_person, DROP COLUMN back_of, DROP COLUMN person, DROP COLUMN person_id;
+DROP TABLE duties;
 DROP TABLE notes;
 DROP TABLE tokens;
 DROP TABLE attempts;

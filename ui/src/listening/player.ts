@@ -1,4 +1,5 @@
 import { reactive } from "vue";
+import { api } from "../api/client";
 import { RATE } from "../model/units";
 import type { FromWorker, FromWorklet, Origin, ToWorker, ToWorklet } from "./protocol";
 import workletUrl from "./worklet.ts?worker&url";
@@ -191,6 +192,7 @@ export class Player {
   private stop(): void {
     this.state.playing = this.state.waiting = false;
     window.clearInterval(this.timer);
+    this.report();
     this.toWorklet({ type: "stop" });
     this.drop(this.current, this.inFlight);
     this.current = this.inFlight = 0;
@@ -231,6 +233,18 @@ export class Player {
       frame = this.loop.from + (frame - this.loop.to);
     return frame;
   }
+
+  /** Says how often there was nothing to play, for those who watch over the server. */
+  private report(): void {
+    const times = this.state.late - this.reported;
+    this.reported = this.state.late;
+    if (times <= 0) return;
+    const body = { times };
+    const params = { path: { episode: this.episode } };
+    // It is worth no word where it does not arrive.
+    void api.POST("/episodes/{episode}/dropouts", { params, body }).catch(() => undefined);
+  }
+  private reported = 0;
 
   dispose(): void {
     this.endAlong();
