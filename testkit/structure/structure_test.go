@@ -50,7 +50,8 @@ func TestThePageRestsOnWhatLiesBelowIt(t *testing.T) {
 		assert.ElementsMatch(t, on, down[name], "%s is in a circle with some of what it rests on", name)
 		for _, other := range on {
 			if strings.HasPrefix(other, "stages/") {
-				assert.Equal(t, "main", name, "%s rests on %s, which comes when it is opened", name, other)
+				// Who reads or hears has pages of their own, which come when they are opened as the stages do.
+				assert.Contains(t, []string{"main", "hear"}, name, "%s rests on %s, which comes when it is opened", name, other)
 			}
 		}
 	}
