@@ -44,10 +44,16 @@ var station = sync.OnceValues(func() (*housetest.Station, error) {
 // aShowWith is a show of its own with a copy of an episode of the sample, whose owner is somebody new who has signed in in a window.
 func aShowWith(t *testing.T, title string) (st *housetest.Station, owner *Window, show, episode string) {
 	t.Helper()
+	return aShowCalled(t, "Tide Table "+title, title)
+}
+
+// aShowCalled is that with a name of the show.
+func aShowCalled(t *testing.T, name, title string) (st *housetest.Station, owner *Window, show, episode string) {
+	t.Helper()
 	st, err := station()
 	require.NoError(t, err)
 	at := OpenWindow(t, base)
-	of, err := house.Store.AddShow(t.Context(), "Tide Table "+title)
+	of, err := house.Store.AddShow(t.Context(), name)
 	require.NoError(t, err)
 	answer, err := http.Get(base + "/api/episodes/" + copyOf(at, demo.EpisodeTitle, title, nil) + "/archive")
 	require.NoError(t, err)

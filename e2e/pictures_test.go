@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/internal/demo"
+	"ruvel/internal/store"
 )
 
 // TestEveryViewCanBePictured opens the main views on the sample series and keeps a PNG of each in the folder that
@@ -122,7 +123,6 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	w.Until(`document.querySelector('textarea[aria-label="Script"]').value.startsWith("# The Last Fog Signal")`)
 	w.Until(`["Good", "A little high"].some(s => document.querySelector(".meter").innerText.includes(s))`)
 	recordFor(w, 6)
-	keep("recording")
 	w.Press("Stop")
 	w.UntilText("Hear it")
 	w.Key("t")
@@ -131,9 +131,58 @@ func TestEveryViewCanBePictured(t *testing.T) {
 	keep("reading")
 	w.Press("Stop")
 	w.Until(`document.querySelectorAll(".clip").length === 1`)
+	picturePeople(t, dir)
 }
 
-// pictureSizes shows the desk with a stretch over a clip and the field that finds acts, at night, and in smaller windows.
+// picturePeople shows how somebody comes in, the people of a show, and two at one desk with a note at a place.
+func picturePeople(t *testing.T, dir string) {
+	st, maud, show, episode := aShowCalled(t, "Harbour Hours", demo.EpisodeTitle)
+	keep := func(w *Window, name string) {
+		w.Settle()
+		w.Picture(filepath.Join(dir, name+".png"))
+	}
+	ivo := OpenWindow(t, st.Address)
+	owners, err := house.Store.Members(t.Context(), show)
+	require.NoError(t, err)
+	i, err := st.People.InviteBy(t.Context(), &owners[0].ID, show, store.Producer, "")
+	require.NoError(t, err)
+	ivo.Go("/join#" + i.Link)
+	ivo.UntilText("This link is good once")
+	ivo.Fill(`[name="name"]`, "Ivo Tern")
+	keep(ivo, "people-join")
+	ivo.comesIn(i.Link, "Ivo Tern", "ivo "+show)
+	ivo.Go("/episodes/" + episode)
+	ivo.Until(`document.querySelectorAll(".clip").length === 9`)
+	clickRuler(ivo, 0.5)
+	ivo.Click(`[aria-label^="Harbour theme, bed"] .head`)
+	ida := OpenWindow(t, st.Address)
+	ida.comesIn(invited(t, show, store.Listener), "Ida Swell", "ida "+show)
+	ida.Go("/episodes/" + episode + "/hear")
+	ida.Until(`document.querySelector(".strip canvas")`)
+	ida.Click(".strip")
+	ida.Fill("textarea", "The gulls come in too early here: let the last word ring out first.")
+	ida.Press("Note it")
+	ida.UntilText("Ida Swell, today")
+	maud.Until(`document.querySelector(".hands")`)
+	maud.Click(`[aria-label^="Note by Ida Swell"]`)
+	maud.UntilText("For those who work")
+	maud.Press("Answer")
+	maud.Fill(`[aria-label="Your answer"]`, "By a second. It is later now.")
+	maud.Key(kb.Enter, chromedp.ModifierCtrl)
+	maud.UntilText("Maud Gale, today")
+	maud.UntilText("−16.0")
+	keep(maud, "people-together")
+	ivo.Go("/")
+	maud.Go("/shows/" + show + "/people")
+	maud.UntilText("Ida Swell")
+	maud.Fill("#invite-note", "The archivist")
+	maud.Press("Make a link")
+	maud.Until(`document.querySelector("#made-link")`)
+	maud.Do(chromedp.Evaluate[chromedp.Void](`document.querySelector("#made-link").value = "http://127.0.0.1:8080/join#…"`)) // one that is good for nothing
+	keep(maud, "people-show")
+}
+
+// pictureSizes shows the desk with a stretch over a clip and the field that finds acts, and at night.
 func pictureSizes(w *Window, keep func(string)) {
 	w.t.Helper()
 	x, y := body(w, `[aria-label^="Keeper, winter of the storm"]`, 44)
@@ -147,13 +196,6 @@ func pictureSizes(w *Window, keep func(string)) {
 	keep("acts")
 	w.Key(kb.Escape)
 	w.Until(`!document.querySelector("#found-acts")?.offsetParent`)
-	for name, size := range map[string][2]int64{"desk-1024": {1024, 768}, "desk-768": {768, 1024}} {
-		w.Do(chromedp.EmulateViewport(size[0], size[1]))
-		w.Key("0")
-		w.Settle()
-		keep(name)
-	}
-	w.Do(chromedp.EmulateViewport(1280, 800))
 	w.Key("0")
 	w.Key(kb.Escape)
 	w.ClickOn(`document.querySelector('[aria-label^="Light as the system wishes"]')`)

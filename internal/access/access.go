@@ -3,6 +3,7 @@
 package access
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -97,6 +98,12 @@ func (d *Door) asks(ctx context.Context, right Right, shows []string, all []Name
 		return err
 	}
 	making := slices.ContainsFunc(having, func(show string) bool { return d.open(ctx, show, Make) })
+	if right == Read && !making {
+		// Who only reads does so for episodes.
+		if laid, err := d.Owners.HasLayout(ctx, ids(all, store.AnEpisode)...); err != nil || laid {
+			return cmp.Or(err, store.NotFound(string(store.AnEpisode)))
+		}
+	}
 	if takes := ids(all, store.ATake); right == Read && !making && len(takes) > 0 {
 		own, err := d.Owners.Taken(ctx, Asks(ctx).ID, takes...)
 		if err == nil && !own {

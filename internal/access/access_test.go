@@ -151,6 +151,8 @@ func TestALayoutIsMadeByOwnersAndATakeIsItsReaders(t *testing.T) {
 	assertCode(t, "not-allowed", narrow.Enter(as(t, store.Producer), access.Make, layout))
 	assert.NoError(t, narrow.Enter(as(t, store.Producer), access.Hear, layout))
 	assert.NoError(t, narrow.Enter(as(t, store.Owner), access.Make, layout))
+	assert.True(t, store.IsNotFound(narrow.Enter(as(t, store.Reader), access.Read, layout)))
+	assert.NoError(t, narrow.Enter(as(t, store.Producer), access.Read, layout))
 	own, others := access.Named{Thing: store.ATake, ID: "take of keeper"}, access.Named{Thing: store.ATake, ID: "take of archivist"}
 	assert.NoError(t, narrow.Enter(as(t, store.Reader), access.Read, own))
 	assert.True(t, store.IsNotFound(narrow.Enter(as(t, store.Reader), access.Read, others)))

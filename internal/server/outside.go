@@ -69,7 +69,7 @@ func (s *Server) outsideRoutes(api huma.API) {
 				if !errors.As(err, &p) {
 					return nil, fail(err)
 				}
-				return &sent{cookie(ctx, "", -1), "/sign-in?said=" + url.QueryEscape(p.Message)}, nil
+				return &sent{cookie(ctx, "", -1), "/sign-in?why=" + url.QueryEscape(p.Code)}, nil
 			}
 			return &sent{c, "/"}, nil
 		})

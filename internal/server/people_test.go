@@ -656,7 +656,7 @@ func TestSomebodySignsInWithAProviderElsewhere(t *testing.T) {
 	}
 	as := "subject " + show
 	path, _ := comeIn("", as)
-	assert.Contains(t, path, "/sign-in?said=You+are+not+known+here+yet")
+	assert.Contains(t, path, "/sign-in?why=not-invited")
 	var i people.Invited
 	require.NoError(t, json.Unmarshal([]byte(st.sends(t, "POST", "/shows/"+show+"/people", map[string]any{"role": "producer"}, owner...).said), &i))
 	path, cookies := comeIn(i.Link, as)
@@ -669,7 +669,7 @@ func TestSomebodySignsInWithAProviderElsewhere(t *testing.T) {
 	for _, lie := range []string{"nonce", "audience", "signature", "issuer", "expired"} {
 		st.outside.Lie = lie
 		path, _ = comeIn("", as)
-		assert.Contains(t, path, "has+not+said+who+you+are", lie)
+		assert.Contains(t, path, "/sign-in?why=outside-refused", lie)
 	}
 	st.outside.Lie = ""
 	forged := st.sends(t, "GET", "/sign-in/back?state=a&code=b", nil)

@@ -52,7 +52,7 @@ onMounted(load);
   <ul class="plain-list" aria-label="Everybody">
     <li v-for="p in people" :key="p.id">
       <PersonCircle :letters="p.letters" :own="p.id === me.person?.id" />
-      <span class="name cut">{{ p.name }}</span>
+      <span class="who cut">{{ p.name }}</span>
       <template v-if="p.id !== me.person?.id">
         <button class="plain-button" :aria-label="`Make a link for a new password of ${p.name}`" @click="renew(p)">
           New password
@@ -75,18 +75,8 @@ onMounted(load);
   </el-dialog>
 </template>
 
+<style scoped src="./row.css"></style>
 <style scoped>
-li {
-  display: flex;
-  align-items: center;
-  gap: 10px;
-  padding: 6px 0;
-  border-bottom: 1px solid var(--rule);
-}
-.name {
-  flex: 1;
-  min-width: 0;
-}
 .made {
   display: grid;
   gap: 6px;

@@ -23,17 +23,4 @@ const emit = defineEmits<{ back: [] }>();
   </li>
 </template>
 
-<style scoped>
-li {
-  display: flex;
-  align-items: center;
-  gap: 12px;
-  padding: 8px 0;
-  border-bottom: 1px solid var(--rule);
-  font-size: var(--type-text);
-}
-.who {
-  flex: 1;
-  min-width: 0;
-}
-</style>
+<style scoped src="./row.css"></style>

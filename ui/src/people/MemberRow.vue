@@ -36,22 +36,10 @@ const options = ROLES.map((r) => ({ value: r.key, name: r.name }));
   </li>
 </template>
 
+<style scoped src="./row.css"></style>
 <style scoped>
-li {
-  display: flex;
-  align-items: center;
-  gap: 12px;
-  padding: 8px 0;
-  border-bottom: 1px solid var(--rule);
-}
 .who {
   display: grid;
-  flex: 1;
-  min-width: 0;
-  font-size: var(--type-text);
-}
-.soft {
-  font-size: var(--type-small);
 }
 .role {
   width: 130px;

@@ -60,20 +60,4 @@ async function away(): Promise<void> {
   </form>
 </template>
 
-<style scoped>
-.form {
-  display: grid;
-  gap: 12px;
-}
-label {
-  display: grid;
-  gap: 4px;
-  font-size: var(--type-text);
-}
-.plain-button {
-  justify-content: center;
-}
-.small {
-  font-size: var(--type-small);
-}
-</style>
+<style scoped src="./form.css"></style>

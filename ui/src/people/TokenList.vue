@@ -82,7 +82,7 @@ onMounted(load);
   </div>
   <ul class="plain-list" aria-label="Your tokens">
     <li v-for="t in tokens" :key="t.id">
-      <span class="what"
+      <span class="who"
         ><b class="cut">{{ t.name }}</b>
         <span class="soft"
           >{{ t.looks ? "looks" : "does what you may" }}{{ t.show ? `, in ${nameOf(t.show)}` : "" }} · made
@@ -94,6 +94,7 @@ onMounted(load);
   </ul>
 </template>
 
+<style scoped src="./row.css"></style>
 <style scoped>
 .new {
   display: grid;
@@ -101,25 +102,12 @@ onMounted(load);
   align-items: center;
   gap: 8px;
 }
+.made,
+.who {
+  display: grid;
+}
 .made {
-  display: grid;
   gap: 6px;
-}
-li {
-  display: flex;
-  align-items: center;
-  gap: 12px;
-  padding: 6px 0;
-  border-bottom: 1px solid var(--rule);
-}
-.what {
-  display: grid;
-  flex: 1;
-  min-width: 0;
-  font-size: var(--type-text);
-}
-.soft {
-  font-size: var(--type-small);
 }
 @media (max-width: 700px) {
   .new {
