@@ -143,6 +143,23 @@ export interface paths {
         patch: operations["revise-details"];
         trace?: never;
     };
+    "/episodes/{episode}/dropouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how often a player had nothing to play, for who watches over this Ruvel */
+        post: operations["report-dropouts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/episodes/{episode}/edits": {
         parameters: {
             query?: never;
@@ -2911,6 +2928,13 @@ export interface components {
             track?: string;
             /** @enum {string} */
             type: "draw-ramp";
+        };
+        Dropouts: {
+            /**
+             * Format: int64
+             * @description How often it had nothing to play
+             */
+            times: number;
         };
         /**
          * @example {
@@ -6612,6 +6636,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Episode"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    "report-dropouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                episode: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "times": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["Dropouts"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
