@@ -244,6 +244,7 @@ func TestAListenerHearsAndNotesAndTheProducerAnswersAndSettles(t *testing.T) {
 	maud.Fill(`[aria-label="Your answer"]`, "By a second. It is later now.")
 	maud.Key(kb.Enter, chromedp.ModifierCtrl)
 	ida.UntilText("By a second. It is later now.")
+	maud.Until(`document.activeElement?.innerText === "Answer"`) // and not what would remove it
 	maud.Press("Settle")
 	maud.UntilText("All notes are settled.")
 	ida.UntilText("Settled by Maud Gale")

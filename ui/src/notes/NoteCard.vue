@@ -3,6 +3,7 @@ import { computed, nextTick, ref, useTemplateRef } from "vue";
 import type { Schema } from "../api/client";
 import { timeText, whenText } from "../model/units";
 import { useNotes } from "../stores/notes";
+import { goOn } from "../talk/focus";
 import { tell } from "../talk/tell";
 import NoteForm from "./NoteForm.vue";
 
@@ -16,6 +17,7 @@ const props = defineProps<{
 const emit = defineEmits<{ go: [] }>();
 const notes = useNotes();
 const writing = ref<"answer" | "change">();
+const card = useTemplateRef<HTMLElement>("card");
 const form = useTemplateRef<InstanceType<typeof NoteForm>>("form");
 const place = computed(() => {
   const { begins, ends } = props.note;
@@ -29,6 +31,12 @@ async function write(what: "answer" | "change"): Promise<void> {
   form.value?.focus();
 }
 
+/** What was written is there; one goes on at what can be done with the note. */
+function written(): void {
+  writing.value = undefined;
+  goOn(() => card.value?.querySelector<HTMLElement>(".acts button"));
+}
+
 const keep = (words: string) =>
   writing.value === "change" ? notes.change(props.note.id, { words }) : notes.add({ words, answers: props.note.id });
 
@@ -38,7 +46,7 @@ async function attempt(does: Promise<unknown>): Promise<void> {
 </script>
 
 <template>
-  <li class="note" :class="{ settled: note.settled, near }" :data-note="note.id">
+  <li ref="card" class="note" :class="{ settled: note.settled, near }" :data-note="note.id">
     <p class="head">
       <button class="link figures" :title="`Go to ${place}`" @click="emit('go')">{{ place }}</button>
       <span class="soft cut">{{ note.by ? `${note.by}, ` : "" }}{{ whenText(note.made) }}</span>
@@ -50,8 +58,8 @@ async function attempt(does: Promise<unknown>): Promise<void> {
       verb="Save"
       :words="note.words"
       :keep="keep"
-      @kept="writing = undefined"
-      @left="writing = undefined"
+      @kept="written"
+      @left="written"
     />
     <p v-else class="words">{{ note.words }}</p>
     <ul v-if="note.answers.length > 0" class="plain-list answers" aria-label="Answers">
@@ -77,8 +85,8 @@ async function attempt(does: Promise<unknown>): Promise<void> {
       label="Your answer"
       verb="Answer"
       :keep="keep"
-      @kept="writing = undefined"
-      @left="writing = undefined"
+      @kept="written"
+      @left="written"
     />
     <p v-else class="acts">
       <button class="link" @click="write('answer')">Answer</button>
