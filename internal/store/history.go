@@ -278,8 +278,12 @@ func (s *Store) TakeBack(ctx context.Context, episode string, base int64, gestur
 		if err != nil {
 			return err
 		}
+		if row.Steps == steps && AuthorIn(ctx).ID != "" {
+			change, err = s.withoutGesture(ctx, tx, row, gesture)
+			return err
+		}
 		if row.Steps == steps {
-			return problem.New("nothing-to-undo", "history", "There is nothing of this gesture to take back.")
+			return nothingOfIt
 		}
 		if _, err := record(ctx, tx, &row, "", gesture, start, start); err != nil {
 			return err
@@ -292,6 +296,8 @@ func (s *Store) TakeBack(ctx context.Context, episode string, base int64, gestur
 	}
 	return change, err
 }
+
+var nothingOfIt = problem.New("nothing-to-undo", "history", "There is nothing of this gesture to take back.")
 
 // Redo carries the step that was undone last out again, as Undo does.
 func (s *Store) Redo(ctx context.Context, episode string, base int64) (Change, error) {

@@ -27,10 +27,19 @@ type own struct {
 
 func (o own) of(person string) bool { return o.Person != nil && *o.Person == person }
 
+// A few of the last steps say as a rule what can be taken back; where they are all taken back already, so many are looked at.
+const fewSteps, manySteps = 40, 4000
+
 // ownSteps are those steps of somebody that are applied, and of everybody those that take one back, the last first.
 func ownSteps(ctx context.Context, tx *sqlx.Tx, episode string, applied int64, person string) (all []own, err error) {
-	err = tx.SelectContext(ctx, &all, `SELECT step, name, person_id, person, back_of FROM history WHERE episode_id = ? AND step <= ? AND (person_id = ? OR back_of IS NOT NULL) ORDER BY step DESC`,
-		episode, applied, person)
+	for _, most := range []int{fewSteps, manySteps} {
+		all = nil
+		err = tx.SelectContext(ctx, &all, `SELECT step, name, person_id, person, back_of FROM history WHERE episode_id = ? AND step <= ? AND (person_id = ? OR back_of IS NOT NULL) ORDER BY step DESC LIMIT ?`,
+			episode, applied, person, most)
+		if _, found := toUndo(all, person); err != nil || found || len(all) < most {
+			break
+		}
+	}
 	return all, err
 }
 
@@ -180,6 +189,36 @@ func (s *Store) without(ctx context.Context, tx *sqlx.Tx, row locked, o own, nam
 	change, err := replace(ctx, tx, row, doc, []byte(text(patch)))
 	change.Name = name
 	return change, err
+}
+
+// withoutGesture takes back what a gesture of somebody has done that was broken off, under whatever others have done since; they may have come
+// between its edits, so that it has several steps.
+func (s *Store) withoutGesture(ctx context.Context, tx *sqlx.Tx, row locked, gesture string) (change Change, err error) {
+	var steps []own
+	if err := tx.SelectContext(ctx, &steps, `SELECT step, name, person_id, person, back_of FROM history WHERE episode_id = ? AND step <= ? AND gesture = ? AND person_id = ? ORDER BY step DESC`,
+		row.ID, row.Steps, gesture, AuthorIn(ctx).ID); err != nil {
+		return change, err
+	}
+	if len(steps) == 0 {
+		return change, nothingOfIt
+	}
+	from := row.Version
+	before, err := s.parsed(ctx, tx, row)
+	if err != nil {
+		return change, err
+	}
+	for _, o := range steps {
+		if row, err = lock(ctx, tx, row.ID); err != nil {
+			return change, err
+		}
+		if change, err = s.without(ctx, tx, row, o, "Take back: "+o.Name); err != nil {
+			return change, err
+		}
+	}
+	if change.Version > from+1 { // one change to those who are told
+		change.Patch = []byte(text(session.Diff(before.doc, change.Document)))
+	}
+	return change, nil
 }
 
 // around are the documents before and after a step.

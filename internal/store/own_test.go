@@ -145,3 +145,49 @@ func TestWhatWasDoneAfterATakingBackEndsItsWayForward(t *testing.T) {
 		require.NoError(t, err)
 	}
 }
+
+func TestAGestureThatIsBrokenOffIsTakenBackFromUnderOthers(t *testing.T) {
+	maud, ivo := twoAtADesk(t)
+	maud.does(edit.AddTrack{Part: session.Voice, Name: "Keeper"})
+	drag := func(fader audio.DB) {
+		_, version := document(t, maud.st, maud.episode)
+		_, err := maud.st.Edit(maud.ctx, maud.episode, version, "a drag", edit.SetTracks{Tracks: []edit.TrackChange{{Track: "t1", Fader: &fader}}})
+		require.NoError(t, err)
+	}
+	drag(-3)
+	ivo.does(edit.AddMarker{At: 100, Name: "Fog"})
+	drag(-6)
+	ivo.does(edit.AddMarker{At: 200, Name: "Horn"})
+	_, version := document(t, maud.st, maud.episode)
+	c, err := maud.st.TakeBack(maud.ctx, maud.episode, version, "a drag")
+	require.NoError(t, err)
+	assert.Equal(t, audio.DB(0), c.Document.Tracks[0].Fader)
+	assert.Len(t, c.Document.Markers, 2)
+	assert.Equal(t, version+2, c.Version)
+	_, err = maud.st.TakeBack(maud.ctx, maud.episode, c.Version, "another")
+	var p problem.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "nothing-to-undo", p.Code)
+}
+
+// Whoever has taken back all of many steps finds out that there is none left.
+func TestManyStepsAreAllTakenBackOneByOne(t *testing.T) {
+	maud, ivo := twoAtADesk(t)
+	const many = 45
+	for i := range audio.Frames(many) {
+		maud.does(edit.AddMarker{At: i})
+		ivo.does(edit.AddMarker{At: 1000 + i})
+	}
+	for range many {
+		maud.undoes()
+	}
+	assert.Empty(t, maud.can().Undo)
+	d, _ := document(t, maud.st, maud.episode)
+	assert.Len(t, d.Markers, many)
+	for range many {
+		maud.redoes()
+	}
+	assert.Empty(t, maud.can().Redo)
+	d, _ = document(t, maud.st, maud.episode)
+	assert.Len(t, d.Markers, 2*many)
+}
