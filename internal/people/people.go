@@ -14,7 +14,6 @@ import (
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
-	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
 
 	"ruvel/core/problem"
@@ -152,7 +151,16 @@ func Name(said string) (string, error) {
 
 // Folded is a name to sign in by as it is compared: without regard to case, width and form of its letters.
 func Folded(name string) string {
-	return cases.Fold().String(norm.NFKC.String(tidy.Seen(tidy.Line(name))))
+	const most = 4 // one form may bring about what another takes away, such as white space around it
+	for range most {
+		// By way of the capitals, so that it comes to the same from either case in every script.
+		folded := norm.NFKC.String(strings.ToLower(strings.ToUpper(norm.NFKC.String(tidy.Seen(tidy.Line(name))))))
+		if folded == name {
+			break
+		}
+		name = folded
+	}
+	return name
 }
 
 // Letters are the two that stand for a name: the first of its first word and of its last.

@@ -64,6 +64,9 @@ func TestANameToSignInByIsFoundHoweverItIsWritten(t *testing.T) {
 	for _, said := range []string{"maud@harbour", " MAUD@Harbour ", "Ｍaud@harbour", "maud@harbour\u200b"} {
 		assert.Equal(t, "maud@harbour", people.Folded(said), said)
 	}
+	for _, cherokee := range []string{"\u13a0", "\uab70"} {
+		assert.Equal(t, people.Folded("\u13a0"), people.Folded(cherokee))
+	}
 	law.Check(t, func(t *rapid.T) {
 		once := people.Folded(rapid.String().Draw(t, "name"))
 		if again := people.Folded(once); again != once {
