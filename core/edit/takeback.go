@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 
@@ -21,19 +22,14 @@ func TakeBack(before, after, now session.Document) (session.Document, error) {
 		return before, nil
 	}
 	t := taking{}
-	out := t.value(tree(before), tree(after), tree(now), "").(map[string]any)
+	b, a, n := tree(before), tree(after), tree(now)
+	for _, of := range []map[string]any{b, a, n} { // which follow from the rest
+		delete(of, "sounds")
+		delete(of, "next")
+	}
+	out := t.fields(b, a, n, "")
 	if t.needed != "" {
 		return now, needed(t.needed)
-	}
-	out["next"] = json.Number(fmt.Sprint(max(before.Next, now.Next)))
-	sounds, _ := out["sounds"].(map[string]any)
-	for id, s := range tree(before).(map[string]any)["sounds"].(map[string]any) {
-		if _, there := sounds[id]; !there {
-			sounds[id] = s
-		}
-	}
-	for id, s := range tree(now).(map[string]any)["sounds"].(map[string]any) {
-		sounds[id] = s
 	}
 	data, err := json.Marshal(out)
 	if err != nil {
@@ -43,6 +39,9 @@ func TakeBack(before, after, now session.Document) (session.Document, error) {
 	if err := json.Unmarshal(data, &d.Document); err != nil {
 		return now, err
 	}
+	d.Next = max(before.Next, now.Next)
+	d.Sounds = maps.Clone(before.Sounds)
+	maps.Copy(d.Sounds, now.Sounds)
 	d.clips, d.points = now.Size()
 	d.forgetUnusedSounds()
 	d.Settle()
@@ -63,7 +62,7 @@ func needed(what string) error {
 }
 
 // tree is a document as JSON has it.
-func tree(d session.Document) (out any) {
+func tree(d session.Document) (out map[string]any) {
 	read := json.NewDecoder(bytes.NewReader(d.JSON()))
 	read.UseNumber()
 	if err := read.Decode(&out); err != nil {
@@ -116,26 +115,15 @@ func (t *taking) fields(before, after, now map[string]any, of string) map[string
 	out := map[string]any{}
 	for _, side := range []map[string]any{before, after, now} {
 		for key := range side {
-			if _, done := out[key]; done || of == "" && (key == "sounds" || key == "next") { // which follow from the rest
+			if _, done := out[key]; done {
 				continue
 			}
-			if v := t.value(side3(before, key), side3(after, key), side3(now, key), of); v != nil {
+			if v := t.value(before[key], after[key], now[key], of); v != nil {
 				out[key] = v
 			}
 		}
 	}
-	if _, whole := now["sounds"]; whole && of == "" {
-		out["sounds"] = map[string]any{}
-	}
 	return out
-}
-
-func side3(of map[string]any, key string) any {
-	v, there := of[key]
-	if !there {
-		return nil
-	}
-	return v
 }
 
 // keyOf is the field by which the elements of three lists are the same: their id, or of points their time; none if one has none, or two
@@ -175,7 +163,7 @@ func (t *taking) list(before, after, now []any, key, of string) []any {
 	}
 	out := []any{}
 	for _, name := range order {
-		if v := t.value(of3(b, name), of3(a, name), of3(n, name), of); v != nil {
+		if v := t.value(b[name], a[name], n[name], of); v != nil {
 			out = append(out, v)
 		}
 	}
@@ -188,13 +176,7 @@ func (t *taking) list(before, after, now []any, key, of string) []any {
 func compareNumbers(x, y any) int {
 	a, _ := x.(json.Number).Float64()
 	b, _ := y.(json.Number).Float64()
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
+	return cmp.Compare(a, b)
 }
 
 func by(list []any, key string) map[any]any {
@@ -203,14 +185,6 @@ func by(list []any, key string) map[any]any {
 		out[e.(map[string]any)[key]] = e
 	}
 	return out
-}
-
-func of3(all map[any]any, name any) any {
-	v, there := all[name]
-	if !there {
-		return nil
-	}
-	return v
 }
 
 // missing are those of a list that are not among others.

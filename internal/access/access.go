@@ -73,7 +73,7 @@ func (d *Door) common(ctx context.Context, all []Named) (shows []string, err err
 		}
 		before := shows
 		shows = those(having, func(show string) bool {
-			return d.open(ctx, show, Belong) && (before == nil || slices.Contains(before, show))
+			return d.Can(ctx, show, Belong) && (before == nil || slices.Contains(before, show))
 		})
 		if len(shows) == 0 {
 			return nil, store.NotFound(string(n.Thing))
@@ -85,11 +85,11 @@ func (d *Door) common(ctx context.Context, all []Named) (shows []string, err err
 // asks says whether somebody has a right in one of some shows that they are of. Who makes episodes does not make layouts, which are the house
 // sound; who reads has the takes of their own.
 func (d *Door) asks(ctx context.Context, right Right, shows []string, all []Named) error {
-	having := those(shows, func(show string) bool { return d.open(ctx, show, right) })
+	having := those(shows, func(show string) bool { return d.Can(ctx, show, right) })
 	if len(having) == 0 {
 		return refused(right)
 	}
-	owning := slices.ContainsFunc(having, func(show string) bool { return d.open(ctx, show, Own) })
+	owning := slices.ContainsFunc(having, func(show string) bool { return d.Can(ctx, show, Own) })
 	if right == Make && !owning {
 		laid, err := d.Owners.HasLayout(ctx, ids(all, store.AnEpisode)...)
 		if err == nil && laid {
@@ -97,7 +97,7 @@ func (d *Door) asks(ctx context.Context, right Right, shows []string, all []Name
 		}
 		return err
 	}
-	making := slices.ContainsFunc(having, func(show string) bool { return d.open(ctx, show, Make) })
+	making := slices.ContainsFunc(having, func(show string) bool { return d.Can(ctx, show, Make) })
 	if right == Read && !making {
 		// Who only reads does so for episodes.
 		if laid, err := d.Owners.HasLayout(ctx, ids(all, store.AnEpisode)...); err != nil || laid {
@@ -128,7 +128,7 @@ func ids(all []Named, t store.Thing) (out []string) {
 func (d *Door) Reach(ctx context.Context, right Right, t store.Thing, ids []string) (out []string, err error) {
 	with, err := d.Owners.ShowsWith(ctx, t, ids...)
 	for _, id := range ids {
-		if slices.ContainsFunc(with[id], func(show string) bool { return d.open(ctx, show, right) }) {
+		if slices.ContainsFunc(with[id], func(show string) bool { return d.Can(ctx, show, right) }) {
 			out = append(out, id)
 		}
 	}
@@ -144,7 +144,7 @@ func (d *Door) Bring(ctx context.Context, op edit.Op) error {
 	}
 	with, err := d.Owners.ShowsWith(ctx, store.ASound, paste.Fragment.Sounds()...)
 	for _, having := range with {
-		if !slices.ContainsFunc(having, func(show string) bool { return d.open(ctx, show, Make) }) {
+		if !slices.ContainsFunc(having, func(show string) bool { return d.Can(ctx, show, Make) }) {
 			return store.NotFound(string(store.ASound))
 		}
 	}
@@ -156,7 +156,7 @@ func (d *Door) Shows(ctx context.Context, all []store.Show) []store.Show {
 	if !d.People {
 		return all
 	}
-	out := slices.DeleteFunc(all, func(s store.Show) bool { return !d.open(ctx, s.ID, Belong) })
+	out := slices.DeleteFunc(all, func(s store.Show) bool { return !d.Can(ctx, s.ID, Belong) })
 	for i := range out {
 		out[i].Role = Asks(ctx).Roles[out[i].ID]
 	}
@@ -180,11 +180,6 @@ func (d *Door) Begin(ctx context.Context) error {
 
 // Can says whether the one who asks has a right in a show.
 func (d *Door) Can(ctx context.Context, show string, right Right) bool {
-	return d.open(ctx, show, right)
-}
-
-// open says whether the one who asks has a right in a show.
-func (d *Door) open(ctx context.Context, show string, right Right) bool {
 	if !d.People {
 		return true
 	}

@@ -126,8 +126,12 @@ func TestWhatIsWrongAboutANewcomerIsSaidAndUsesNoLinkUp(t *testing.T) {
 func TestTheWiderOfTwoRolesStays(t *testing.T) {
 	p, show := open(t)
 	for _, c := range []struct{ first, second, stays store.Role }{
-		{store.Listener, store.Producer, store.Producer}, {store.Producer, store.Listener, store.Producer}, {store.Reader, store.Owner, store.Owner},
-		{store.Owner, store.Producer, store.Owner}, {store.Reader, store.Listener, store.Reader}, {store.Producer, store.Owner, store.Owner},
+		{store.Listener, store.Producer, store.Producer},
+		{store.Producer, store.Listener, store.Producer},
+		{store.Reader, store.Owner, store.Owner},
+		{store.Owner, store.Producer, store.Owner},
+		{store.Reader, store.Listener, store.Reader},
+		{store.Producer, store.Owner, store.Owner},
 	} {
 		link := func(role store.Role) string {
 			i, err := p.InviteBy(t.Context(), nil, show.ID, role, "")

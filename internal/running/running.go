@@ -161,7 +161,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 func (h *House) equip(set Settings) {
 	h.Access = &access.Door{Owners: h.Store, People: set.People}
 	h.Notes = &notes.Notes{Store: h.Store, Queue: h.Queue, Door: h.Access}
-	h.Watch = watch.New(h.Gauges())
+	h.Watch = watch.New(h.Figures)
 	h.Worker.Watch = h.Watch
 	h.Outside, h.Pages = outside.New(set.Outside), set.Pages
 	h.Plans = &plans.Plans{Store: h.Store, Sounds: h.Sounds, Queue: h.Queue, Idle: keepIdle}

@@ -53,26 +53,24 @@ func (s *Server) counted(next http.Handler) http.Handler {
 	})
 }
 
-// Gauges are what can be read of a server at any moment.
-func (s *Server) Gauges() []watch.Gauge {
-	now := func(of func(Health) int64) func(context.Context) (float64, error) {
-		return func(ctx context.Context) (float64, error) {
-			h, err := s.wholeHealth(ctx)
-			return float64(of(h)), err
-		}
+// Figures are what can be read of a server at any moment.
+func (s *Server) Figures(ctx context.Context) []watch.Figure {
+	made, bytes := s.Plans.Computed()
+	all := []watch.Figure{
+		{Name: "ruvel_spans_computed_total", Help: "Spans of treated tracks that were computed; what is not is reused.", Counts: true, Value: float64(made)},
+		{Name: "ruvel_spans_bytes", Help: "Memory of the spans that are kept.", Value: float64(bytes)},
 	}
-	computed := func(of func(made, bytes int) int) func(context.Context) (float64, error) {
-		return func(context.Context) (float64, error) { return float64(of(s.Plans.Computed())), nil }
+	h, err := s.wholeHealth(ctx)
+	if err != nil {
+		return all
 	}
-	return []watch.Gauge{
-		{Name: "ruvel_jobs_waiting", Help: "Jobs that wait.", Read: now(func(h Health) int64 { return int64(h.Waiting) })},
-		{Name: "ruvel_jobs_running", Help: "Jobs that are being done.", Read: now(func(h Health) int64 { return int64(h.Running) })},
-		{Name: "ruvel_listening_streams", Help: "Listening streams.", Read: now(func(h Health) int64 { return int64(h.Listeners) })},
-		{Name: "ruvel_working_copies", Help: "Working copies that are being read.", Read: now(func(h Health) int64 { return int64(h.Copies) })},
-		{Name: "ruvel_disk_free_bytes", Help: "What is free on the disk of the data folder.", Read: now(func(h Health) int64 { return h.Free })},
-		{Name: "ruvel_spans_computed_total", Help: "Spans of treated tracks that were computed; what is not is reused.", Counts: true, Read: computed(func(made, _ int) int { return made })},
-		{Name: "ruvel_spans_bytes", Help: "Memory of the spans that are kept.", Read: computed(func(_, bytes int) int { return bytes })},
-	}
+	return append(all, []watch.Figure{
+		{Name: "ruvel_jobs_waiting", Help: "Jobs that wait.", Value: float64(h.Waiting)},
+		{Name: "ruvel_jobs_running", Help: "Jobs that are being done.", Value: float64(h.Running)},
+		{Name: "ruvel_listening_streams", Help: "Listening streams.", Value: float64(h.Listeners)},
+		{Name: "ruvel_working_copies", Help: "Working copies that are being read.", Value: float64(h.Copies)},
+		{Name: "ruvel_disk_free_bytes", Help: "What is free on the disk of the data folder.", Value: float64(h.Free)},
+	}...)
 }
 
 // dropouts is what a player reports.

@@ -82,4 +82,3 @@ func TestWhatARequestBeginsHasItsIDInTheLog(t *testing.T) {
 type writer func(p []byte) (int, error)
 
 func (w writer) Write(p []byte) (int, error) { return w(p) }
-

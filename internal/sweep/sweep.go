@@ -50,8 +50,8 @@ type Sweeper struct {
 	RemoveTake func(ctx context.Context, id string) error
 	Ages       Ages
 	// Owner is the process that sweeps, of those on one database.
-	Owner string
-	Pictures   *work.Pictures
+	Owner    string
+	Pictures *work.Pictures
 	// Now is the time by which it is noted since when nothing names a file; nil: that of the machine. How old a file is goes
 	// by the machine's own clock: it is what wrote the file's time.
 	Now func() time.Time

@@ -22,16 +22,15 @@ type Watch struct {
 	wrong    prometheus.Counter
 }
 
-// Gauge is something that can be read at any moment; what cannot be read just now is left out.
-type Gauge struct {
+// Figure is something that can be read at any moment.
+type Figure struct {
 	Name, Help string
-	// Counts: it only ever grows.
-	Counts bool
-	Read   func(ctx context.Context) (float64, error)
+	Counts     bool // it only ever grows
+	Value      float64
 }
 
-// New is one that reads some gauges each time it is asked.
-func New(gauges []Gauge) *Watch {
+// New is one that reads some figures each time it is asked; what cannot be read just now is left out.
+func New(figures func(ctx context.Context) []Figure) *Watch {
 	w := &Watch{
 		registry: prometheus.NewRegistry(),
 		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{
@@ -44,7 +43,7 @@ func New(gauges []Gauge) *Watch {
 		dropouts: prometheus.NewCounter(prometheus.CounterOpts{Name: "ruvel_dropouts_total", Help: "Moments at which a player had nothing to play, as players report them."}),
 		wrong:    prometheus.NewCounter(prometheus.CounterOpts{Name: "ruvel_sign_ins_refused_total", Help: "Sign-ins that were refused."}),
 	}
-	w.registry.MustRegister(w.requests, w.jobs, w.dropouts, w.wrong, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), reading(gauges))
+	w.registry.MustRegister(w.requests, w.jobs, w.dropouts, w.wrong, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), reading(figures))
 	return w
 }
 
@@ -81,28 +80,24 @@ func (w *Watch) Handler() http.Handler {
 	return promhttp.HandlerFor(w.registry, promhttp.HandlerOpts{ErrorHandling: promhttp.ContinueOnError})
 }
 
-// reading collects gauges.
-type reading []Gauge
+// reading collects figures.
+type reading func(ctx context.Context) []Figure
 
-// patience is how long a gauge may take.
+// patience is how long they may take.
 const patience = 2 * time.Second
 
 // Describe says nothing: which there are is found by collecting.
 func (r reading) Describe(chan<- *prometheus.Desc) {}
 
-// Collect reads each.
+// Collect reads them.
 func (r reading) Collect(out chan<- prometheus.Metric) {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	for _, g := range r {
-		v, err := g.Read(ctx)
-		if err != nil {
-			continue
-		}
+	for _, f := range r(ctx) {
 		kind := prometheus.GaugeValue
-		if g.Counts {
+		if f.Counts {
 			kind = prometheus.CounterValue
 		}
-		out <- prometheus.MustNewConstMetric(prometheus.NewDesc(g.Name, g.Help, nil, nil), kind, v)
+		out <- prometheus.MustNewConstMetric(prometheus.NewDesc(f.Name, f.Help, nil, nil), kind, f.Value)
 	}
 }

@@ -58,7 +58,7 @@ type Worker struct {
 	Dir      string      // for files that are being written
 	Space    *disk.Space // that all these are kept on
 	Watch    *watch.Watch
-	Hosts    hosts.Set   // that finished files can be sent to
+	Hosts    hosts.Set // that finished files can be sent to
 	// Pause is how long it is waited before a host that broke off is tried for the second time; 0: a second.
 	Pause time.Duration
 	// Lease is how long a job is its worker's alone without a sign of life; 0: twenty seconds.

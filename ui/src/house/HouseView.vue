@@ -8,6 +8,7 @@ import { useRouter } from "vue-router";
 import { api, ask, type Refusal, type Schema } from "../api/client";
 import AlongList from "./AlongList.vue";
 import { removeIfMeant } from "../shelf/removing";
+import { owns } from "../people/roles";
 import LayoutCard from "./LayoutCard.vue";
 import { tell } from "../talk/tell";
 
@@ -98,7 +99,7 @@ watch(() => props.show, load);
         <div class="title">
           <h1 tabindex="-1">House sound</h1>
           <p class="soft">What every episode has: music, tracks and their treatment, and places for what is said.</p>
-          <button class="plain-button filled" @click="question('layout')">New layout</button>
+          <button v-if="owns(current)" class="plain-button filled" @click="question('layout')">New layout</button>
         </div>
         <p v-if="!layouts" class="soft">Fetching the house sound…</p>
         <div v-else-if="layouts.length === 0" class="empty">
@@ -106,7 +107,7 @@ watch(() => props.show, load);
             There is no layout yet. Take one from an episode that came out well: its music and settings stay, what was
             said becomes empty places. New episodes then begin with half of the work done.
           </p>
-          <button class="plain-button filled" @click="question('layout')">
+          <button v-if="owns(current)" class="plain-button filled" @click="question('layout')">
             {{ episodes.length > 0 ? "Take one from an episode" : "Begin with an empty one" }}
           </button>
         </div>
@@ -115,6 +116,7 @@ watch(() => props.show, load);
             v-for="l in layouts"
             :key="l.id"
             :layout="l"
+            :owned="owns(current)"
             @begin="question('episode', l.id)"
             @remove="remove(l)"
           />

@@ -6,7 +6,10 @@ import { lengthText, timeText, whenText } from "../model/units";
 import Silhouette from "../shelf/Silhouette.vue";
 
 /** A layout: what is always there, and where something of each episode's own goes. */
-const props = defineProps<{ layout: Schema["Layout"] }>();
+const props = defineProps<{
+  layout: Schema["Layout"];
+  /** The one who looks owns the show: layouts are its house sound. */ owned: boolean;
+}>();
 defineEmits<{ begin: []; remove: [] }>();
 const outline = ref<Schema["Silhouette"]>();
 const WIDTH = 420;
@@ -39,8 +42,14 @@ onMounted(async () => {
       <span class="soft">{{ layout.target }} · changed {{ whenText(layout.changed) }} · {{ made }}</span>
       <span class="acts">
         <button class="plain-button filled" @click="$emit('begin')">New episode</button>
-        <router-link class="plain-button" :to="`/episodes/${layout.id}`">Edit the layout</router-link>
-        <button class="row-button" :aria-label="`Remove ${layout.title}`" title="Remove it" @click="$emit('remove')">
+        <router-link v-if="owned" class="plain-button" :to="`/episodes/${layout.id}`">Edit the layout</router-link>
+        <button
+          v-if="owned"
+          class="row-button"
+          :aria-label="`Remove ${layout.title}`"
+          title="Remove it"
+          @click="$emit('remove')"
+        >
           <Trash2 :size="15" />
         </button>
       </span>
