@@ -1,12 +1,14 @@
 package chunks_test
 
 import (
+	"context"
 	"encoding/binary"
 	"errors"
 	"math"
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,6 +17,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/internal/chunks"
 	"ruvel/internal/disk"
+	"ruvel/internal/incoming"
 	"ruvel/testkit/law"
 )
 
@@ -25,68 +28,72 @@ func bytesOf(samples ...float32) (out []byte) {
 	return out
 }
 
+// at opens a box in a folder.
+func at(t require.TestingT, dir string) *chunks.Box {
+	in, err := incoming.Open(dir)
+	require.NoError(t, err)
+	return chunks.New(in)
+}
+
 func read(t testing.TB, b *chunks.Box, id string) (out []float32) {
 	t.Helper()
-	require.NoError(t, b.Read(id, func(s []float32) error { out = append(out, s...); return nil }))
+	require.NoError(t, b.Read(context.Background(), id, func(s []float32) error { out = append(out, s...); return nil }))
 	return out
 }
 
 func TestChunksAreKeptInOrderOnceAndWhole(t *testing.T) {
 	dir := t.TempDir()
-	b, err := chunks.New(dir)
-	require.NoError(t, err)
-	there, err := b.Inside("a")
+	b := at(t, dir)
+	there, err := b.Inside(context.Background(), "a")
 	require.NoError(t, err)
 	assert.Zero(t, there, "nothing yet")
-	require.NoError(t, b.Put("a", 0, bytesOf(0.1, 0.2)))
-	assert.Equal(t, chunks.Gap{Next: 1}, b.Put("a", 2, bytesOf(0.5)), "a chunk that leaves a gap")
-	require.NoError(t, b.Put("a", 1, bytesOf(0.3)))
-	require.NoError(t, b.Put("a", 1, bytesOf(0.3)), "sent again")
+	require.NoError(t, b.Put(context.Background(), "a", 0, bytesOf(0.1, 0.2)))
+	assert.Equal(t, chunks.Gap{Next: 1}, b.Put(context.Background(), "a", 2, bytesOf(0.5)), "a chunk that leaves a gap")
+	require.NoError(t, b.Put(context.Background(), "a", 1, bytesOf(0.3)))
+	require.NoError(t, b.Put(context.Background(), "a", 1, bytesOf(0.3)), "sent again")
 	for _, bad := range [][]byte{nil, {1}, {1, 2, 3, 4, 5}, bytesOf(0.3, 0.4)} {
 		var p problem.Problem
-		require.ErrorAs(t, b.Put("a", 1, bad), &p)
+		require.ErrorAs(t, b.Put(context.Background(), "a", 1, bad), &p)
 		assert.Equal(t, "bad-chunk", p.Code)
 	}
 	assert.Equal(t, []float32{0.1, 0.2, 0.3}, read(t, b, "a"))
-	there, err = b.Inside("a")
+	there, err = b.Inside(context.Background(), "a")
 	require.NoError(t, err)
 	assert.Equal(t, 2, there.Chunks)
 	assert.Equal(t, int64(12), there.Bytes)
 	assert.False(t, there.Last.IsZero())
-	require.NoError(t, b.Remove("a"))
+	require.NoError(t, b.Remove(context.Background(), "a"))
 	assert.Empty(t, read(t, b, "a"))
 }
 
 func TestWhatACrashLeftHalfWrittenIsClearedAndWholeChunksStay(t *testing.T) {
 	dir := t.TempDir()
-	b, err := chunks.New(dir)
-	require.NoError(t, err)
-	require.NoError(t, b.Put("a", 0, bytesOf(1)))
+	b := at(t, dir)
+	require.NoError(t, b.Put(context.Background(), "a", 0, bytesOf(1)))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a", "123.part"), []byte("ha"), 0o600))
-	b, err = chunks.New(dir)
-	require.NoError(t, err)
+	require.NoError(t, os.Chtimes(filepath.Join(dir, "a", "123.part"), time.Time{}, time.Now().Add(-time.Hour)))
+	b = at(t, dir)
 	assert.NoFileExists(t, filepath.Join(dir, "a", "123.part"))
 	assert.Equal(t, []float32{1}, read(t, b, "a"))
 	// A chunk that went missing ends what there is; nothing after it is joined to what was before.
-	require.NoError(t, b.Put("a", 1, bytesOf(2)))
-	require.NoError(t, b.Put("a", 2, bytesOf(3)))
+	require.NoError(t, b.Put(context.Background(), "a", 1, bytesOf(2)))
+	require.NoError(t, b.Put(context.Background(), "a", 2, bytesOf(3)))
 	require.NoError(t, os.Remove(filepath.Join(dir, "a", "00000001.f32")))
 	assert.Equal(t, []float32{1}, read(t, b, "a"))
 }
 
 func TestAFullDiskKeepsNothingHalf(t *testing.T) {
 	dir := t.TempDir()
-	b, err := chunks.New(dir)
-	require.NoError(t, err)
+	b := at(t, dir)
 	b.Space = disk.Of(dir, math.MaxInt64/2)
 	var p problem.Problem
-	require.ErrorAs(t, b.Put("a", 0, bytesOf(1)), &p)
+	require.ErrorAs(t, b.Put(context.Background(), "a", 0, bytesOf(1)), &p)
 	assert.Equal(t, "disk-full", p.Code)
 	left, err := filepath.Glob(filepath.Join(dir, "*", "*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	b.Space.Keep(0)
-	require.NoError(t, b.Put("a", 0, bytesOf(1)))
+	require.NoError(t, b.Put(context.Background(), "a", 0, bytesOf(1)))
 }
 
 func TestHoweverChunksAreSentAgainTheTakeIsTheRecording(t *testing.T) {
@@ -94,8 +101,7 @@ func TestHoweverChunksAreSentAgainTheTakeIsTheRecording(t *testing.T) {
 		dir, err := os.MkdirTemp("", "takes")
 		require.NoError(rt, err)
 		defer os.RemoveAll(dir)
-		b, err := chunks.New(dir)
-		require.NoError(rt, err)
+		b := at(rt, dir)
 		stretches := rapid.SliceOfN(rapid.SliceOfN(rapid.Float32Range(-1, 1), 1, 5), 1, 8).Draw(rt, "chunks")
 		var want []float32
 		for _, c := range stretches {
@@ -103,7 +109,7 @@ func TestHoweverChunksAreSentAgainTheTakeIsTheRecording(t *testing.T) {
 		}
 		for next := 0; next < len(stretches); {
 			seq := rapid.IntRange(0, min(len(stretches)-1, next+2)).Draw(rt, "seq")
-			err := b.Put("x", seq, bytesOf(stretches[seq]...))
+			err := b.Put(context.Background(), "x", seq, bytesOf(stretches[seq]...))
 			var gap chunks.Gap
 			switch {
 			case errors.As(err, &gap):
@@ -118,12 +124,11 @@ func TestHoweverChunksAreSentAgainTheTakeIsTheRecording(t *testing.T) {
 				next++
 			}
 			if rapid.IntRange(0, 5).Draw(rt, "restart") == 0 {
-				b, err = chunks.New(dir)
-				require.NoError(rt, err)
+				b = at(rt, dir)
 			}
 		}
 		var got []float32
-		require.NoError(rt, b.Read("x", func(s []float32) error { got = append(got, s...); return nil }))
+		require.NoError(rt, b.Read(context.Background(), "x", func(s []float32) error { got = append(got, s...); return nil }))
 		require.Equal(rt, want, got)
 	})
 }

@@ -104,7 +104,7 @@ func (all *Episodes) Remove(ctx context.Context, episode string) error {
 	all.Measure.Forget(episode)
 	all.Plans.Forget(episode)
 	for _, t := range recorded {
-		_ = all.Takes.Chunks.Remove(t.ID)
+		_ = all.Takes.Chunks.Remove(ctx, t.ID)
 	}
 	for _, m := range gone {
 		_ = all.Bucket.Delete(ctx, work.MixdownKey(m))

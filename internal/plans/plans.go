@@ -308,8 +308,14 @@ func (p *Plans) wait(ctx context.Context, episode string, wanted int64) (int64, 
 		if err != nil || version >= wanted {
 			return version, err
 		}
-		if _, more := <-events; !more {
+		if _, more := <-events; more {
+			continue
+		}
+		if listenCtx.Err() != nil {
 			return version, ctx.Err()
+		}
+		if events, err = p.Queue.Listen(listenCtx, work.EpisodeSubject(episode)); err != nil { // the line was broken
+			return version, err
 		}
 	}
 }

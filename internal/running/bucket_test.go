@@ -7,6 +7,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"os"
+	"slices"
 	"testing"
 	"time"
 
@@ -16,11 +17,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ruvel/core/audio"
+	"ruvel/core/edit"
 	"ruvel/core/session"
 	"ruvel/internal/handover"
 	"ruvel/internal/library"
 	"ruvel/internal/running"
 	"ruvel/internal/store"
+	"ruvel/internal/takes"
+	"ruvel/internal/uploads"
 	"ruvel/internal/work"
 	"ruvel/testkit"
 	"ruvel/testkit/dbtest"
@@ -88,6 +92,62 @@ func TestTwoProcessesWorkOnOneBucketAndHoldNothingThatMatters(t *testing.T) {
 	samples, err := io.ReadAll(r)
 	require.NoError(t, err)
 	assert.Len(t, samples, int(all[0].Bytes)-44)
+}
+
+// A take and a file are begun at one process, and gone on with and finished at another, which has a folder of its own.
+func TestWhatArrivesInPiecesAtOneProcessIsFinishedByAnother(t *testing.T) {
+	address, _ := aStore(t)
+	dsn, first := dbtest.New(t), t.TempDir()
+	house := func(data, bucket string) *running.House {
+		h, err := running.Start(t.Context(), running.Settings{Data: data, Database: dsn, Bucket: bucket})
+		require.NoError(t, err)
+		return h
+	}
+	ctx := t.Context()
+	one := house(first, "") // alone at first, so that what it has taken in lies in its own folder
+	show, err := one.Store.AddShow(ctx, "Harbour Hours")
+	require.NoError(t, err)
+	e, err := one.Store.AddEpisode(ctx, show.ID, "Fog", 1, session.New())
+	require.NoError(t, err)
+	_, err = one.Store.Edit(ctx, e.ID, 1, "", edit.AddTrack{Part: session.Voice})
+	require.NoError(t, err)
+	take, err := one.Takes.Begin(ctx, e.ID, takes.NewTake{Track: "t1", Rate: 48000, Channels: 1})
+	require.NoError(t, err)
+	whole := testkit.Noise(1, 0.2, 3*audio.Second, 5)
+	seconds := slices.Collect(slices.Chunk(testkit.Interleave(whole), 4*audio.Rate))
+	require.NoError(t, one.Takes.Keep(ctx, take.ID, 0, bytes.NewReader(seconds[0])))
+	file, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(2, 0.2, 3*audio.Second, 8)))
+	require.NoError(t, err)
+	info := uploads.Announced{ID: store.NewID(), Size: int64(len(file)), MetaData: map[string]string{"filename": "Fog.wav", "show": show.ID}}
+	require.NoError(t, one.Uploads.Begin(ctx, info))
+	_, err = one.Worker.Uploads.Write(ctx, info.ID, 0, bytes.NewReader(file[:100_000]))
+	require.NoError(t, err)
+	one.Close()
+
+	one = house(first, address) // which brings to the bucket what lies in the folder
+	defer one.Close()
+	two := house(t.TempDir(), address)
+	defer two.Close()
+	require.NoError(t, two.Takes.Keep(ctx, take.ID, 1, bytes.NewReader(seconds[1])))
+	require.NoError(t, one.Takes.Keep(ctx, take.ID, 2, bytes.NewReader(seconds[2])))
+	job, err := two.Takes.Finish(ctx, take.ID, takes.TakeEnding{Chunks: 3})
+	require.NoError(t, err)
+	ended(ctx, t, two, job.ID)
+	recorded, err := two.Store.Take(ctx, take.ID)
+	require.NoError(t, err)
+	assert.Equal(t, whole.Length(), recorded.Length)
+
+	_, come, err := two.Uploads.Find(ctx, info.ID)
+	require.NoError(t, err)
+	require.Equal(t, int64(100_000), come)
+	_, err = two.Worker.Uploads.Write(ctx, info.ID, come, bytes.NewReader(file[come:]))
+	require.NoError(t, err)
+	require.NoError(t, one.Uploads.Arrived(ctx, info))
+	ended(ctx, t, one, info.ID)
+	assert.Eventually(t, func() bool { _, err := two.Store.Upload(ctx, info.ID); return store.IsNotFound(err) }, time.Minute, 10*time.Millisecond)
+	sounds, err := two.Store.Sounds(ctx, show.ID)
+	require.NoError(t, err)
+	assert.Len(t, sounds, 2)
 }
 
 func ended(ctx context.Context, t *testing.T, h *running.House, id string) {

@@ -128,15 +128,18 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if h.Queue, err = work.NewQueue(ctx, data.join("queue"), set.NATS); err != nil {
 		return err
 	}
-	box, err := chunks.New(data.join("takes"))
+	in, err := h.arrivals(ctx, data, set)
 	if err != nil {
 		return err
 	}
-	box.Space = h.Space
+	box := chunks.New(in.takes)
 	if h.Shelf, err = shelf.NewFetcher(shelf.House{}, h.Sounds, filepath.Join(cache, "shelf")); err != nil {
 		return err
 	}
-	arriving := work.Uploads(data.join("uploads"))
+	arriving := work.Uploads{In: in.uploads}
+	if !in.elsewhere {
+		box.Space, arriving.Space = h.Space, h.Space
+	}
 	owner, err := data.name()
 	if err != nil {
 		return err
@@ -151,8 +154,11 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 			return err
 		}
 	}
+	if err := h.Uploads.TakeOver(ctx, data.join("uploads")); err != nil {
+		return err
+	}
 	h.Sweeper = &sweep.Sweeper{
-		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, Ages: sweep.Default(), Owner: owner,
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, RemoveUpload: h.Worker.RemoveUpload, Ages: sweep.Default(), Owner: owner,
 	}
 	return nil
 }

@@ -18,6 +18,7 @@ import (
 	"ruvel/core/problem"
 	"ruvel/core/revise"
 	"ruvel/internal/chunks"
+	"ruvel/internal/incoming"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
 )
@@ -90,6 +91,9 @@ func fail(err error) error {
 	case store.IsAway(err) && !errors.Is(err, os.ErrDeadlineExceeded):
 		slog.Warn("the database does not answer", "error", err)
 		return newError(http.StatusServiceUnavailable, "The database does not answer at the moment. Nothing that was kept is lost; this is tried again.", "database-away")
+	case incoming.IsAway(err):
+		slog.Warn("the bucket does not answer", "error", err)
+		return newError(http.StatusServiceUnavailable, "The store of files does not answer at the moment. Nothing that was kept is lost; this is tried again.", "bucket-away")
 	case store.IsUnfit(err):
 		slog.Warn("a value did not fit its column", "error", err) // which should have been found out before
 		return newError(http.StatusUnprocessableEntity, "Something in this is too long, holds signs that cannot be kept, or names what does not exist. Nothing was changed.", "unfit")

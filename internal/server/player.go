@@ -44,16 +44,23 @@ func (s *Server) playerRoutes(r chi.Router) {
 			r.Head(publish.Pages+"/{address}"+path, handler)
 		}
 		r.Group(func(r chi.Router) {
-			r.Use(httprate.LimitBy(sentEachMinute, time.Minute, sender, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
-				tell(w, http.StatusTooManyRequests, "Too often", "Wait a minute, then try again.")
-			})))
+			r.Use(s.rarely("sent", sentEachMinute, sender, "Too often", "Wait a minute, then try again."))
 			onPage := func(r *http.Request) (string, error) { return chi.URLParam(r, "address"), nil }
-			r.With(httprate.LimitBy(triedEachMinute, time.Minute, onPage, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
-				tell(w, http.StatusTooManyRequests, "Too many passwords were tried here", "Somebody tries one after the other. Wait a minute, then try yours again.")
-			}))).Post(publish.Pages+"/{address}", s.unlockPage)
+			r.With(s.rarely("tried", triedEachMinute, onPage, "Too many passwords were tried here", "Somebody tries one after the other. Wait a minute, then try yours again.")).
+				Post(publish.Pages+"/{address}", s.unlockPage)
 			r.Post(publish.Pages+"/{address}/comments", s.commentOnPage)
 		})
 	})
+}
+
+// rarely lets the same be asked for so many times in a minute, from whichever process, and says beyond that what is the matter.
+func (s *Server) rarely(what string, most int, of httprate.KeyFunc, title, words string) func(http.Handler) http.Handler {
+	return httprate.LimitBy(most, time.Minute, of, httprate.WithLimitCounter(store.Tally{Store: s.Store, Of: what}),
+		httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) { tell(w, http.StatusTooManyRequests, title, words) }),
+		httprate.WithErrorHandler(func(w http.ResponseWriter, r *http.Request, err error) {
+			slog.Warn("it could not be counted how often a page was asked", "error", err)
+			tell(w, http.StatusServiceUnavailable, "Not at the moment", "This page cannot answer just now. Try again in a minute.")
+		}))
 }
 
 // sender is who sends something, and to which page.

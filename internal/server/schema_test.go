@@ -253,10 +253,10 @@ func (p *place) published(t testing.TB) {
 func (p *place) failed(t testing.TB) {
 	t.Helper()
 	ctx, upload := t.Context(), store.NewID()
-	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(upload), shortFile(t), 0o600))
-	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(upload)+".info", []byte("{}"), 0o600))
+	_, err := house.Worker.Uploads.Write(ctx, upload, 0, bytes.NewReader(shortFile(t)))
+	require.NoError(t, err)
 	job := store.NewID()
-	_, err := house.Store.AddJob(ctx, job, work.Import, p.ids["show"], nil, "a.wav", work.ImportArguments{Upload: upload, File: "a.wav"})
+	_, err = house.Store.AddJob(ctx, job, work.Import, p.ids["show"], nil, "a.wav", work.ImportArguments{Upload: upload, File: "a.wav"})
 	require.NoError(t, err)
 	_, _, err = house.Store.Claim(ctx, job, "another house", time.Hour)
 	require.NoError(t, err)

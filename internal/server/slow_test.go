@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"context"
 	"io"
 	"net/http"
 	"net/url"
@@ -34,7 +35,7 @@ func TestADiskThatBecomesFullWhileARequestComesIsSaidToBe(t *testing.T) {
 	at, err := url.Parse(announce(t, 12000000, map[string]string{"filename": "a.wav", "show": show}).Header.Get("Location"))
 	require.NoError(t, err)
 	upload := at.Path
-	defer house.Worker.Uploads.Remove(filepath.Base(upload))
+	defer func() { require.NoError(t, house.Worker.RemoveUpload(context.Background(), filepath.Base(upload))) }()
 	for _, c := range []struct{ method, path, kind string }{
 		{"POST", "/api/episodes/" + episode + "/edits", "application/json"},
 		{"PATCH", "/api/episodes/" + episode + "/script", "application/json"},
@@ -61,7 +62,7 @@ func TestAnUploadThatStopsComingIsToldSo(t *testing.T) {
 	show, _ := newEpisode(t)
 	at, err := url.Parse(announce(t, 1000, map[string]string{"filename": "a.wav", "show": show}).Header.Get("Location"))
 	require.NoError(t, err)
-	defer house.Worker.Uploads.Remove(filepath.Base(at.Path))
+	defer func() { require.NoError(t, house.Worker.RemoveUpload(context.Background(), filepath.Base(at.Path))) }()
 	answer := answerTo(t, "PATCH "+at.Path+" HTTP/1.1", "Host: localhost", "Tus-Resumable: 1.0.0", "Upload-Offset: 0", "Content-Type: application/offset+octet-stream", "Content-Length: 1000", "Connection: close")
 	assert.Equal(t, http.StatusRequestTimeout, answer.StatusCode)
 }

@@ -223,7 +223,7 @@ func TestALongTakeIsKeptInBoundedMemory(t *testing.T) {
 		if seq < 10 { // the rest comes the same way, without the network
 			want[any](t, "POST", fmt.Sprintf("/takes/%s/%d", take, seq), second)
 		} else {
-			require.NoError(t, house.Worker.Chunks.Put(take, seq, second))
+			require.NoError(t, house.Worker.Chunks.Put(t.Context(), take, seq, second))
 		}
 		if seq%100 == 0 {
 			runtime.ReadMemStats(&now)

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"io"
@@ -8,7 +9,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 	"github.com/google/uuid"
-	"github.com/tus/tusd/v2/pkg/filestore"
 	"github.com/tus/tusd/v2/pkg/handler"
 	"github.com/tus/tusd/v2/pkg/memorylocker"
 	"golang.org/x/exp/slog"
@@ -23,7 +23,8 @@ import (
 // uploadRoutes mounts the protocol.
 func (s *Server) uploadRoutes(r chi.Router) error {
 	composer := handler.NewStoreComposer()
-	filestore.New(string(s.Worker.Uploads)).UseIn(composer)
+	composer.UseCore(arrivals{s.Uploads})
+	composer.UseTerminater(arrivals{s.Uploads})
 	memorylocker.New().UseIn(composer)
 	tus, err := handler.NewHandler(handler.Config{
 		StoreComposer: composer, BasePath: "/api/uploads/", DisableDownload: true, DisableConcatenation: true,
@@ -55,6 +56,51 @@ func (s *Server) uploadRoutes(r chi.Router) error {
 	})
 	return nil
 }
+
+// arrivals is where the protocol's handler finds and leaves uploads. Two requests that send the same one to different processes do no harm
+// to each other: what they send lies there twice.
+type arrivals struct{ uploads *uploads.Uploads }
+
+// arrival is one of them.
+type arrival struct {
+	uploads *uploads.Uploads
+	info    handler.FileInfo
+}
+
+// NewUpload begins one that was admitted.
+func (a arrivals) NewUpload(ctx context.Context, info handler.FileInfo) (handler.Upload, error) {
+	return arrival{a.uploads, info}, refusal(a.uploads.Begin(ctx, announced(info)))
+}
+
+// GetUpload finds one.
+func (a arrivals) GetUpload(ctx context.Context, id string) (handler.Upload, error) {
+	said, come, err := a.uploads.Find(ctx, id)
+	if store.IsNotFound(err) {
+		return nil, handler.ErrNotFound
+	}
+	return arrival{a.uploads, handler.FileInfo{ID: said.ID, Size: said.Size, SizeIsDeferred: said.SizeIsDeferred, MetaData: said.MetaData, Offset: come}}, refusal(err)
+}
+
+// AsTerminatableUpload is one that its sender does not go on with.
+func (a arrivals) AsTerminatableUpload(u handler.Upload) handler.TerminatableUpload {
+	return u.(arrival)
+}
+
+func (a arrival) Terminate(ctx context.Context) error {
+	return refusal(a.uploads.Worker.RemoveUpload(ctx, a.info.ID))
+}
+
+func (a arrival) GetInfo(context.Context) (handler.FileInfo, error) { return a.info, nil }
+
+func (a arrival) WriteChunk(ctx context.Context, at int64, src io.Reader) (int64, error) {
+	n, err := a.uploads.Worker.Uploads.Write(ctx, a.info.ID, at, src)
+	return n, refusal(err)
+}
+
+func (a arrival) FinishUpload(context.Context) error { return nil }
+
+// GetReader is asked for by nobody: what has come is not handed out again.
+func (a arrival) GetReader(context.Context) (io.ReadCloser, error) { return nil, handler.ErrNotFound }
 
 // refusal gives an error the form in which the protocol's handler answers, with our problems as its body.
 func refusal(err error) error {

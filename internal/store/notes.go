@@ -49,6 +49,9 @@ func (s *Store) AddNote(ctx context.Context, n Note) (Note, error) {
 		if _, err := lock(ctx, tx, n.Episode); err != nil {
 			return err
 		}
+		if err := inTurn(ctx, tx, "notes of "+n.Episode); err != nil {
+			return err
+		}
 		var there int
 		if err := tx.GetContext(ctx, &there, `SELECT COUNT(*) FROM notes WHERE episode_id = ?`, n.Episode); err != nil {
 			return err

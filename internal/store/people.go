@@ -121,6 +121,9 @@ func (s *Store) ChangePerson(ctx context.Context, id string, change func(*Person
 // keeps this Ruvel, and the last owner of a show, cannot.
 func (s *Store) RemovePerson(ctx context.Context, id string) error {
 	return s.transaction(ctx, func(tx *sqlx.Tx) error {
+		if err := inTurn(ctx, tx, "keepers"); err != nil {
+			return err
+		}
 		var keepers []string
 		if err := tx.SelectContext(ctx, &keepers, `SELECT id FROM people WHERE keeper AND left_at IS NULL FOR UPDATE`); err != nil {
 			return err
@@ -200,11 +203,14 @@ func leave(ctx context.Context, tx *sqlx.Tx, show, person string) error {
 	return changed(r, err, "person")
 }
 
-// anotherOwner says whether a show has an owner besides one person, if that is one. The show's row is locked: two owners who
+// anotherOwner says whether a show has an owner besides one person, if that is one. One at a time is asked of a show: two owners who
 // go at once do not both find the other.
 func anotherOwner(ctx context.Context, tx *sqlx.Tx, show, person string) error {
+	if err := inTurn(ctx, tx, "owners of "+show); err != nil {
+		return err
+	}
 	var name string
-	if err := found(tx.GetContext(ctx, &name, `SELECT name FROM shows WHERE id = ? FOR UPDATE`, show), "show"); err != nil {
+	if err := found(tx.GetContext(ctx, &name, `SELECT name FROM shows WHERE id = ?`, show), "show"); err != nil {
 		return err
 	}
 	var owners []string

@@ -37,24 +37,14 @@ type Store struct {
 	Samples func(ctx context.Context) (samples func(id string, from, to audio.Frames) (audio.PCM, error), done func())
 }
 
-// Open connects to a database by its data source name and brings its tables up to date.
+// Open connects to a database by its data source name, in which its address may be several nodes (a:3306,b:3306), and brings its tables up to date.
 func Open(ctx context.Context, dsn string) (*Store, error) {
-	config, err := mysql.ParseDSN(dsn)
+	db, err := connect(ctx, dsn)
 	if err != nil {
-		return nil, fmt.Errorf("read the database address: %w", err)
-	}
-	config.ParseTime, config.Loc = true, time.UTC
-	config.MultiStatements = false
-	config.ClientFoundRows = true
-	config.InterpolateParams = true
-	config.Params = map[string]string{"time_zone": "'+00:00'"}
-	db, err := sqlx.ConnectContext(ctx, "mysql", config.FormatDSN())
-	if err != nil {
-		return nil, fmt.Errorf("connect to the database: %w", err)
+		return nil, err
 	}
 	db.SetMaxOpenConns(16)
 	db.SetMaxIdleConns(16)
-	db.SetConnMaxLifetime(5 * time.Minute)
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return nil, err
@@ -68,39 +58,6 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		return nil, fmt.Errorf("bring the database up to date: %w", err)
 	}
 	return &Store{db: db}, nil
-}
-
-// migrate brings the tables up to date. Those of a newer version are left alone.
-func migrate(ctx context.Context, p *goose.Provider) error {
-	is, err := p.GetDBVersion(ctx)
-	if err != nil {
-		return err
-	}
-	known := p.ListSources()
-	if newest := known[len(known)-1].Version; is > newest {
-		return fmt.Errorf("a newer version of Ruvel has worked with it (its tables are of version %d, this one knows %d); use that version, or a backup from before", is, newest)
-	}
-	_, err = p.Up(ctx)
-	return err
-}
-
-// alone runs f while no other program that starts on this database runs its own.
-func alone(ctx context.Context, db *sqlx.DB, f func() error) error {
-	c, err := db.Connx(ctx) // the lock belongs to a connection
-	if err != nil {
-		return err
-	}
-	defer c.Close()
-	const name = `CONCAT('ruvel migrations of ', DATABASE())`
-	var got sql.NullInt64
-	if err := c.GetContext(ctx, &got, `SELECT GET_LOCK(`+name+`, 300)`); err != nil {
-		return err
-	}
-	if got.Int64 != 1 {
-		return errors.New("another program has been bringing it up to date for five minutes")
-	}
-	defer func() { _, _ = c.ExecContext(context.WithoutCancel(ctx), `DO RELEASE_LOCK(`+name+`)`) }()
-	return f()
 }
 
 // Close ends all connections.
@@ -126,7 +83,7 @@ func IsAway(err error) bool {
 	var e *mysql.MySQLError
 	if errors.As(err, &e) {
 		switch e.Number {
-		case 1040, 1053, 1077, 1079, 1152, 1158, 1159, 1160, 1161, 1184, 1205, 1927: // going away, cut off, too many at once, waited in vain
+		case 1040, notReady, 1053, 1077, 1079, 1152, 1158, 1159, 1160, 1161, 1184, 1205, 1927: // going away, cut off, too many at once, waited in vain
 			return true
 		}
 		return false
@@ -171,14 +128,14 @@ func (j *JSON[T]) parse(data []byte) error {
 	return json.Unmarshal(data, &j.Of)
 }
 
-// transaction runs f in a transaction, again if it met a deadlock.
+// transaction runs f in a transaction, again if somebody else was first.
 func (s *Store) transaction(ctx context.Context, f func(*sqlx.Tx) error) error {
 	for try := 0; ; try++ {
 		err := s.once(ctx, f)
-		var e *mysql.MySQLError
-		if !errors.As(err, &e) || (e.Number != 1213 && e.Number != 1205) || try == 4 {
+		if !isConflict(err) || try == again {
 			return err
 		}
+		time.Sleep(pause(try))
 	}
 }
 

@@ -51,6 +51,9 @@ func (s *Store) AddTake(ctx context.Context, t Take) (Take, error) {
 		if _, err := lock(ctx, tx, t.Episode); err != nil {
 			return err
 		}
+		if err := inTurn(ctx, tx, "takes of "+t.Episode); err != nil {
+			return err
+		}
 		var taken []int
 		if err := tx.SelectContext(ctx, &taken, `SELECT number FROM takes WHERE episode_id = ? AND track = ? AND begins = ?`, t.Episode, t.Track, t.Begins); err != nil {
 			return err

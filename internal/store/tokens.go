@@ -86,7 +86,7 @@ func (s *Store) ForgetWrong(ctx context.Context, key string) error {
 
 // PruneSignIns takes away sessions that have ended, wrong passwords of long ago, and invitations that are no longer good.
 func (s *Store) PruneSignIns(ctx context.Context, age time.Duration) (gone int64, err error) {
-	for _, query := range []string{`DELETE FROM sessions WHERE expiry < ?`, `DELETE FROM attempts WHERE last_at < ? AND who NOT LIKE 'known:%'`, `DELETE FROM invitations WHERE ends_at < ?`} {
+	for _, query := range []string{`DELETE FROM sessions WHERE expiry < ?`, `DELETE FROM attempts WHERE last_at < ? AND who NOT LIKE 'known:%'`, `DELETE FROM invitations WHERE ends_at < ?`, `DELETE FROM tallies WHERE begins < ?`} {
 		r, err := s.db.ExecContext(ctx, query, time.Now().UTC().Add(-age))
 		if err != nil {
 			return gone, err

@@ -48,7 +48,9 @@ type Sweeper struct {
 	Uploads work.Uploads
 	// RemoveTake deletes a discarded take for good; one that is still used is refused.
 	RemoveTake func(ctx context.Context, id string) error
-	Ages       Ages
+	// RemoveUpload takes a file that was on its way in away.
+	RemoveUpload func(ctx context.Context, id string) error
+	Ages         Ages
 	// Owner is the process that sweeps, of those on one database.
 	Owner    string
 	Pictures *work.Pictures
@@ -99,7 +101,7 @@ func (s *Sweeper) inTurn(ctx context.Context) (Swept, error) {
 	if mine {
 		return s.Sweep(ctx)
 	}
-	swept, more := s.all(ctx, s.uploads, s.recordings, s.copies)
+	swept, more := s.all(ctx, s.copies)
 	return swept, errors.Join(err, more)
 }
 
@@ -130,8 +132,38 @@ func (s *Sweeper) uploads(ctx context.Context, swept *Swept) error {
 	for _, j := range append(jobs, failed...) {
 		needed[work.UploadOf(j)] = true
 	}
-	swept.Uploads = s.Uploads.Sweep(s.Ages.Upload, needed)
-	return nil
+	// What came last tells how old one is; of one of which nothing has come, when it was announced.
+	old, err := s.Store.OldUploads(ctx, s.Ages.Upload)
+	if err != nil {
+		return err
+	}
+	left, err := s.Uploads.Older(ctx, s.Ages.Upload)
+	if err != nil {
+		return err
+	}
+	quiet := map[string]bool{}
+	for _, id := range left {
+		quiet[id] = true
+	}
+	for _, id := range old {
+		if come, sizeErr := s.Uploads.Come(ctx, id); sizeErr != nil {
+			err = errors.Join(err, sizeErr)
+			continue
+		} else if come == 0 {
+			quiet[id] = true
+		}
+	}
+	for id := range quiet {
+		if needed[id] {
+			continue
+		}
+		if gone := s.RemoveUpload(ctx, id); gone != nil {
+			err = errors.Join(err, gone)
+			continue
+		}
+		swept.Uploads++
+	}
+	return err
 }
 
 func (s *Sweeper) jobs(ctx context.Context, swept *Swept) (err error) {
@@ -162,7 +194,7 @@ func (s *Sweeper) takes(ctx context.Context, swept *Swept) error {
 
 // recordings removes the chunks of takes that are gone.
 func (s *Sweeper) recordings(ctx context.Context, swept *Swept) error {
-	old, err := s.Chunks.Older(s.Ages.Unowned)
+	old, err := s.Chunks.Older(ctx, s.Ages.Unowned)
 	if err != nil || len(old) == 0 {
 		return err
 	}
@@ -172,7 +204,7 @@ func (s *Sweeper) recordings(ctx context.Context, swept *Swept) error {
 	}
 	for _, take := range old {
 		if !known[take] {
-			err = errors.Join(err, s.Chunks.Remove(take))
+			err = errors.Join(err, s.Chunks.Remove(ctx, take))
 			swept.Recordings++
 		}
 	}

@@ -3,7 +3,6 @@ package sweep_test
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -117,9 +116,9 @@ func TestOnlyWhatIsOldAndBelongsToNothingIsSwept(t *testing.T) {
 	for _, id := range []string{used, waited, old, left} {
 		aged(t, 48*time.Hour, "originals", id)
 	}
-	require.NoError(t, house.Worker.Chunks.Put("of-nobody", 0, make([]byte, 8)))
+	require.NoError(t, house.Worker.Chunks.Put(ctx, "of-nobody", 0, make([]byte, 8)))
 	aged(t, 48*time.Hour, "takes", "of-nobody")
-	require.NoError(t, house.Worker.Chunks.Put("of-nobody-yet", 0, make([]byte, 8)))
+	require.NoError(t, house.Worker.Chunks.Put(ctx, "of-nobody-yet", 0, make([]byte, 8)))
 
 	swept, err := sweeper().Sweep(ctx)
 	require.NoError(t, err)
@@ -222,8 +221,9 @@ func arrive(t *testing.T, show, episode string, data []byte, of int64) uploads.A
 	if episode != "" {
 		info.MetaData["episode"] = episode
 	}
-	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID), data, 0o600))
-	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID)+".info", mustJSON(t, info), 0o600))
+	require.NoError(t, house.Uploads.Begin(ctx, info))
+	_, err := house.Worker.Uploads.Write(ctx, info.ID, 0, bytes.NewReader(data))
+	require.NoError(t, err)
 	return info
 }
 
@@ -249,29 +249,20 @@ func TestAFileThatHasArrivedIsTakenUpWhateverBecameOfItsEpisode(t *testing.T) {
 	for _, u := range []uploads.Announced{gone, half} {
 		assert.True(t, there("uploads", u.ID))
 		aged(t, 72*time.Hour, "uploads", u.ID)
-		aged(t, 72*time.Hour, "uploads", u.ID+".info")
 	}
 	swept, err = sweeper().Sweep(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 2, swept.Uploads)
-	assert.False(t, there("uploads", gone.ID) || there("uploads", half.ID+".info"))
-}
-
-func mustJSON(t *testing.T, v any) []byte {
-	t.Helper()
-	data, err := json.Marshal(v)
-	require.NoError(t, err)
-	return data
+	assert.False(t, there("uploads", gone.ID) || there("uploads", half.ID))
 }
 
 func TestAnUploadThatAJobNeedsIsNotSwept(t *testing.T) {
 	owner := show(t)
 	kept := func(kind string) string {
 		id := store.NewID()
-		require.NoError(t, os.WriteFile(house.Worker.Uploads.File(id), []byte("RIFF"), 0o600))
-		require.NoError(t, os.WriteFile(house.Worker.Uploads.File(id)+".info", []byte("{}"), 0o600))
+		_, err := house.Worker.Uploads.Write(ctx, id, 0, strings.NewReader("RIFF"))
+		require.NoError(t, err)
 		aged(t, 96*time.Hour, "uploads", id)
-		aged(t, 96*time.Hour, "uploads", id+".info")
 		if kind != "" {
 			_, err := house.Store.AddJob(ctx, id, kind, owner.ID, nil, "a.wav", work.ImportArguments{Upload: id, File: "a.wav"})
 			require.NoError(t, err)
@@ -289,7 +280,6 @@ func TestAnUploadThatAJobNeedsIsNotSwept(t *testing.T) {
 	require.NoError(t, err)
 	for id, want := range map[string]bool{waits: true, opens: true, given: true, done: false, lost: false} {
 		assert.Equal(t, want, there("uploads", id))
-		assert.Equal(t, want, there("uploads", id+".info"))
 	}
 	require.NoError(t, house.Store.PutAway(ctx, given))
 	_, err = sweeper().Sweep(ctx)

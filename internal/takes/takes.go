@@ -9,7 +9,6 @@ import (
 	"context"
 	"errors"
 	"io"
-	"sync"
 	"time"
 
 	"ruvel/core/audio"
@@ -30,8 +29,6 @@ type Takes struct {
 	Queue  *work.Queue
 	// Longest is how many seconds a take may have; 0: recording.Longest.
 	Longest int
-
-	ending sync.RWMutex // a take is not ended while a chunk of it is being kept
 
 	// RemoveSound removes a sound that nothing uses from its show.
 	RemoveSound func(ctx context.Context, show, id string) error
@@ -60,7 +57,7 @@ type TakeStatus struct {
 // alive is how long ago the last chunk of a recording that is going on can be.
 const alive = 4 * time.Second
 
-func (k *Takes) status(t store.Take) (TakeStatus, error) {
+func (k *Takes) status(ctx context.Context, t store.Take) (TakeStatus, error) {
 	v := TakeStatus{
 		ID: t.ID, Number: t.Number, Track: t.Track, Begins: t.Begins, Rate: t.Rate, Channels: t.Channels, Mono: t.Mono, Device: t.Device,
 		State: t.State, Length: t.Length, Peak: t.Peak, Silenced: t.Silenced, Created: t.Created,
@@ -69,7 +66,7 @@ func (k *Takes) status(t store.Take) (TakeStatus, error) {
 		v.Sound = *t.Sound
 	}
 	if t.State == store.TakeRecording || t.State == store.TakeClosed {
-		there, err := k.Chunks.Inside(t.ID)
+		there, err := k.Chunks.Inside(ctx, t.ID)
 		if err != nil {
 			return v, err
 		}
@@ -89,7 +86,7 @@ func (k *Takes) List(ctx context.Context, episode string) ([]TakeStatus, error) 
 	rows, err := k.Store.Takes(ctx, episode)
 	out := []TakeStatus{}
 	for _, t := range rows {
-		v, statusErr := k.status(t)
+		v, statusErr := k.status(ctx, t)
 		out, err = append(out, v), errors.Join(err, statusErr)
 	}
 	return out, err
@@ -128,7 +125,7 @@ func (k *Takes) Begin(ctx context.Context, episode string, in NewTake) (TakeStat
 		return TakeStatus{}, err
 	}
 	k.tell(t.Episode)
-	return k.status(t)
+	return k.status(ctx, t)
 }
 
 func (k *Takes) tell(episode string) {
@@ -154,7 +151,7 @@ func (k *Takes) Keep(ctx context.Context, id string, seq int, samples io.Reader)
 		return problem.New("bad-chunk", "body", "A chunk holds whole frames of %d channels, and at most a second.", t.Channels)
 	}
 	if longest := cmp.Or(k.Longest, recording.Longest); seq >= longest { // before that it cannot be too long
-		there, err := k.Chunks.Inside(id)
+		there, err := k.Chunks.Inside(ctx, id)
 		if err != nil {
 			return err
 		}
@@ -162,15 +159,18 @@ func (k *Takes) Keep(ctx context.Context, id string, seq int, samples io.Reader)
 			return problem.New("take-full", "take", "A take can be at most %v long. It has been kept up to here; go on with another take.", audio.Seconds(float64(longest)))
 		}
 	}
-	k.ending.RLock()
-	defer k.ending.RUnlock()
+	if err := k.Chunks.Put(ctx, t.ID, seq, data); err != nil {
+		return err
+	}
+	// Whoever ends the take, here or in another process, closes it first and sees then what there is: a chunk that lay there before is in it,
+	// and no other is acknowledged.
 	if t, err = k.Store.Take(ctx, id); err != nil {
 		return err
 	}
 	if t.State != store.TakeRecording {
 		return problem.New("take-closed", "take", "This recording has been ended.")
 	}
-	return k.Chunks.Put(t.ID, seq, data)
+	return nil
 }
 
 // TakeEnding says how a take is finished.
@@ -194,15 +194,9 @@ func (k *Takes) Finish(ctx context.Context, id string, in TakeEnding) (work.JobE
 	return work.View(job), err
 }
 
-// end closes a take, once the chunks of it that are under way have been kept, and queues
-// the making of its sound.
+// end closes a take and queues the making of its sound.
 func (k *Takes) end(ctx context.Context, t store.Take, in TakeEnding) (job store.Job, err error) {
-	k.ending.Lock()
-	defer k.ending.Unlock()
-	if t, err = k.Store.Take(ctx, t.ID); err != nil { // as it is now that nothing comes in any more
-		return job, err
-	}
-	there, err := k.Chunks.Inside(t.ID)
+	there, err := k.Chunks.Inside(ctx, t.ID)
 	if err != nil {
 		return job, err
 	}

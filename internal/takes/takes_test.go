@@ -194,7 +194,9 @@ func TestNoChunkThatWasAcknowledgedIsMissingFromTheSound(t *testing.T) {
 		g.Wait()
 		require.NoError(t, err)
 		status, _ := kept(t, episode)
-		require.Equal(t, audio.Frames(acknowledged*4800), status.Length)
+		// One that was on its way when the take was ended may lie there without having been acknowledged.
+		more := int(status.Length)/4800 - acknowledged
+		require.Contains(t, []int{0, 1}, more, "%v for %d chunks", status.Length, acknowledged)
 	}
 }
 

@@ -8,9 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log/slog"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -50,8 +48,7 @@ func New(st *store.Store, w *work.Worker, door *access.Door, most int64, space *
 	return &Uploads{Store: st, Worker: w, Door: door, Most: most, Space: space, missed: make(chan struct{}, 1)}
 }
 
-// Announced is what is said of a file before it comes. In the note that lies beside the
-// file, its fields are called as the protocol's store calls them.
+// Announced is what is said of a file before it comes. Its fields are called as earlier versions of Ruvel have noted them.
 type Announced struct {
 	ID             string
 	Size           int64
@@ -77,15 +74,9 @@ func (u *Uploads) Admit(ctx context.Context, info Announced) error {
 	case info.Size > u.Most:
 		return work.NameFile(file, TooLarge(u.Most))
 	}
-	waiting, err := u.notes()
+	of, err := u.Store.UploadsOf(ctx, info.MetaData["show"])
 	if err != nil {
 		return err
-	}
-	of := 0
-	for _, w := range waiting {
-		if w.MetaData["show"] == info.MetaData["show"] {
-			of++
-		}
 	}
 	if of >= mostWaiting {
 		return work.NameFile(file, problem.New("too-many-uploads", "show", "%d files of this show are on their way already. Let some of them arrive first.", of))
@@ -93,19 +84,45 @@ func (u *Uploads) Admit(ctx context.Context, info Announced) error {
 	return work.NameFile(file, u.Space.Room(info.Size))
 }
 
+// Begin notes that a file is to come, which was admitted.
+func (u *Uploads) Begin(ctx context.Context, info Announced) error {
+	return u.Store.AddUpload(ctx, info.ID, info.MetaData["show"], info)
+}
+
+// Find is what was announced of an upload, and how much of it has come, in bytes.
+func (u *Uploads) Find(ctx context.Context, id string) (info Announced, come int64, err error) {
+	row, err := u.Store.Upload(ctx, id)
+	if err != nil {
+		return info, 0, err
+	}
+	if info, err = said(row); err != nil {
+		return info, 0, err
+	}
+	come, err = u.Worker.Uploads.Come(ctx, id)
+	return info, min(come, info.Size), err
+}
+
+// said is what was announced of an upload.
+func said(row store.Upload) (info Announced, err error) {
+	if err := json.Unmarshal(row.Said.Of, &info); err != nil {
+		return info, fmt.Errorf("read what was announced of an upload: %w", err)
+	}
+	return info, nil
+}
+
 // Enter says whether the one who asks may go on with an upload that has begun: one may if one may go into its show. Of one that there is
 // not, nothing is said.
 func (u *Uploads) Enter(ctx context.Context, id string) error {
-	data, err := os.ReadFile(u.Worker.Uploads.File(id + ".info"))
-	if errors.Is(err, fs.ErrNotExist) {
+	row, err := u.Store.Upload(ctx, id)
+	if store.IsNotFound(err) {
 		return nil
 	}
-	var info Announced
-	if err == nil {
-		err = json.Unmarshal(data, &info)
-	}
 	if err != nil {
-		return fmt.Errorf("read the note of an upload: %w", err)
+		return err
+	}
+	info, err := said(row)
+	if err != nil {
+		return err
 	}
 	return u.enter(ctx, info)
 }
@@ -185,7 +202,7 @@ func (u *Uploads) arrived(ctx context.Context, info Announced) error {
 	}
 	job, err := u.Worker.SubmitAs(ctx, info.ID, kind, info.MetaData["show"], episode, args.File, args)
 	if err == nil && job.State.Final() { // it was taken up, and the process ended before it could be put away
-		u.Worker.Uploads.Remove(info.ID)
+		return u.Worker.RemoveUpload(ctx, info.ID)
 	}
 	return err
 }
@@ -219,11 +236,21 @@ func (u *Uploads) TakeUp(ctx context.Context) {
 	}
 }
 
-// Resume queues the imports of all files that have arrived and wait.
+// Resume queues the imports of all files that have arrived and wait, whichever process they came to.
 func (u *Uploads) Resume(ctx context.Context) (failed error) {
-	notes, err := u.notes()
-	for _, info := range notes {
-		if there, err := os.Stat(u.Worker.Uploads.File(info.ID)); err != nil || there.Size() != info.Size {
+	rows, err := u.Store.Uploads(ctx)
+	for _, row := range rows {
+		info, err := said(row)
+		if err != nil {
+			failed = errors.Join(failed, err)
+			continue
+		}
+		come, err := u.Worker.Uploads.Come(ctx, info.ID)
+		if err != nil {
+			failed = errors.Join(failed, err)
+			continue
+		}
+		if come < info.Size {
 			continue // it has not arrived
 		}
 		if _, err := u.Store.Show(ctx, info.MetaData["show"]); store.IsNotFound(err) {
@@ -232,17 +259,4 @@ func (u *Uploads) Resume(ctx context.Context) (failed error) {
 		failed = errors.Join(failed, u.arrived(ctx, info))
 	}
 	return errors.Join(err, failed)
-}
-
-// notes lists what is known of all uploads.
-func (u *Uploads) notes() (out []Announced, err error) {
-	all, err := filepath.Glob(u.Worker.Uploads.File("*.info"))
-	for _, path := range all {
-		var info Announced
-		data, err := os.ReadFile(path)
-		if err == nil && json.Unmarshal(data, &info) == nil && info.ID != "" {
-			out = append(out, info)
-		}
-	}
-	return out, err
 }

@@ -1,8 +1,8 @@
 package uploads_test
 
 import (
+	"bytes"
 	"context"
-	"encoding/json"
 	"os"
 	"testing"
 	"time"
@@ -58,18 +58,19 @@ func TestUnfinishedUploadsOfAShowAreBounded(t *testing.T) {
 	note := func(show string) uploads.Announced {
 		return uploads.Announced{ID: store.NewID(), Size: 9, MetaData: map[string]string{"filename": "Fog.wav", "show": show}}
 	}
+	var coming []string
 	for range 200 {
 		info := note(show.ID)
-		data, err := json.Marshal(info)
-		require.NoError(t, err)
-		require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID), []byte("RI"), 0o600))
-		require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID)+".info", data, 0o600))
+		require.NoError(t, house.Uploads.Begin(ctx, info))
+		coming = append(coming, info.ID)
 	}
 	var p problem.Problem
 	require.ErrorAs(t, house.Uploads.Admit(ctx, note(show.ID)), &p)
 	assert.Equal(t, "too-many-uploads", p.Code)
 	require.NoError(t, house.Uploads.Admit(ctx, note(other.ID)), "another show's may come")
-	require.Equal(t, 200, house.Worker.Uploads.Sweep(0, nil))
+	for _, id := range coming {
+		require.NoError(t, house.Worker.RemoveUpload(ctx, id))
+	}
 	require.NoError(t, house.Uploads.Admit(ctx, note(show.ID)))
 }
 
@@ -81,10 +82,9 @@ func TestAWholeFileWhoseEndMetADeadDatabaseIsTakenUpSoon(t *testing.T) {
 	data, err := os.ReadFile(testkit.WriteWAV(t, "a.wav", testkit.Noise(1, 0.3, 48000, 4)))
 	require.NoError(t, err)
 	info := uploads.Announced{ID: store.NewID(), Size: int64(len(data)), MetaData: map[string]string{"filename": "Fog.wav", "show": show.ID}}
-	note, err := json.Marshal(info)
+	require.NoError(t, house.Uploads.Begin(ctx, info))
+	_, err = house.Worker.Uploads.Write(ctx, info.ID, 0, bytes.NewReader(data))
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID), data, 0o600))
-	require.NoError(t, os.WriteFile(house.Worker.Uploads.File(info.ID)+".info", note, 0o600))
 	away, gone := context.WithCancel(ctx)
 	gone()
 	require.Error(t, house.Uploads.Arrived(away, info))

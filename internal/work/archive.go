@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 
 	"ruvel/core/problem"
 	"ruvel/core/script"
@@ -23,7 +22,7 @@ func (w *Worker) openArchive(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	f, err := os.Open(w.Uploads.File(args.Upload))
+	f, err := w.Uploads.File(ctx, args.Upload, w.Dir)
 	if errors.Is(err, fs.ErrNotExist) {
 		return errElsewhere
 	}

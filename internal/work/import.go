@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -125,15 +124,14 @@ func (w *Worker) importSound(ctx context.Context, job store.Job) error {
 
 // arrived moves a file that was uploaded to the originals and gives its id.
 func (w *Worker) arrived(ctx context.Context, upload string) (string, error) {
-	f, err := os.Open(w.Uploads.File(upload))
+	src, err := w.Uploads.Open(ctx, upload)
 	if errors.Is(err, fs.ErrNotExist) {
 		return "", errElsewhere
 	}
 	if err != nil {
 		return "", fmt.Errorf("open what was uploaded: %w", err)
 	}
-	defer f.Close()
-	id, _, err := w.Sounds.Put(ctx, f)
+	id, _, err := w.Sounds.Put(ctx, src)
 	return id, err
 }
 

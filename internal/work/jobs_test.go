@@ -4,8 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -29,7 +27,8 @@ func (h house) uploaded(t *testing.T, show store.Show, e store.Episode, pcm audi
 	data, err := os.ReadFile(testkit.WriteWAV(t, "b.wav", pcm))
 	require.NoError(t, err)
 	id = store.NewID()
-	require.NoError(t, os.WriteFile(h.Uploads.File(id), data, 0o600))
+	_, err = h.Uploads.Write(ctx, id, 0, bytes.NewReader(data))
+	require.NoError(t, err)
 	_, err = h.SubmitAs(ctx, id, work.Import, show.ID, &e.ID, "b.wav", work.ImportArguments{Upload: id, File: "b.wav", Place: &work.Place{Episode: e.ID}})
 	require.NoError(t, err)
 	return id
@@ -47,13 +46,13 @@ func next(t *testing.T, heard <-chan []byte) (told work.Event) {
 	return told
 }
 
-// gone waits until there is no file any more.
-func gone(t *testing.T, path string) {
+// gone waits until nothing of an upload is there any more.
+func (h house) gone(t *testing.T, upload string) {
 	t.Helper()
 	require.Eventually(t, func() bool {
-		_, err := os.Stat(path)
-		return errors.Is(err, fs.ErrNotExist)
-	}, patience, tick, path)
+		come, err := h.Uploads.Come(ctx, upload)
+		return err == nil && come == 0
+	}, patience, tick, upload)
 }
 
 func TestAJobThatIsCancelledWhileItWaitsIsNeverBegun(t *testing.T) {
@@ -61,7 +60,7 @@ func TestAJobThatIsCancelledWhileItWaitsIsNeverBegun(t *testing.T) {
 	show, e := h.episode(t)
 	first := h.uploaded(t, show, e, testkit.Noise(1, 0.3, audio.Second, 1))
 	require.NoError(t, h.Cancel(ctx, first))
-	assert.NoFileExists(t, h.Uploads.File(first), "nobody needs it")
+	h.gone(t, first)
 	require.NoError(t, h.Cancel(ctx, first), "which is none the worse for being said twice")
 	h.run(t)
 	second := h.submit(t, show, e, h.put(t, 2), 0)
@@ -85,7 +84,7 @@ func TestAJobThatIsCancelledWhileItRunsPlacesNothingAndLeavesNothing(t *testing.
 	}
 	require.NoError(t, h.Cancel(ctx, long))
 	assert.Equal(t, store.Cancelled, h.ended(t, long).State)
-	gone(t, h.Uploads.File(long))
+	h.gone(t, long)
 	assert.Equal(t, store.Done, h.ended(t, h.submit(t, show, e, h.put(t, 3), 0).ID).State, "the next one is done")
 	assert.Equal(t, 1, h.clips(t, e))
 	require.Eventually(t, func() bool {
@@ -161,23 +160,6 @@ func TestAChangeThatIsTooLargeToBeToldIsToldByItsVersion(t *testing.T) {
 	told = next(t, heard).Change
 	assert.Equal(t, int64(3), told.Version)
 	assert.JSONEq(t, string(small), string(told.Patch))
-}
-
-func TestAnUploadIsSweptWhenItIsOldAndNotNeeded(t *testing.T) {
-	uploads := work.Uploads(t.TempDir())
-	write := func(id string) {
-		for _, path := range []string{uploads.File(id), uploads.File(id) + ".info"} {
-			require.NoError(t, os.WriteFile(path, []byte("{}"), 0o600))
-		}
-	}
-	write("needed")
-	write("old")
-	assert.Zero(t, uploads.Sweep(patience, nil), "all of them are fresh")
-	assert.Equal(t, 1, uploads.Sweep(0, map[string]bool{"needed": true}))
-	assert.NoFileExists(t, uploads.File("old"))
-	assert.NoFileExists(t, uploads.File("old")+".info")
-	assert.FileExists(t, uploads.File("needed"))
-	assert.Equal(t, filepath.Join(string(uploads), "passwd"), uploads.File("../../etc/passwd"), "an id is a name and no path")
 }
 
 // slowShelf has one piece, which is fetched when it is let go of.

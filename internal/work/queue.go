@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"sync"
 	"time"
 
 	"github.com/nats-io/nats-server/v2/server"
@@ -39,13 +40,25 @@ type Queue struct {
 	embedded *server.Server
 	conn     *nats.Conn
 	jobs     jetstream.JetStream
+
+	mu       sync.Mutex
 	consumer jetstream.Consumer
+	missed   map[chan struct{}]struct{} // closed when messages may have been missed
 }
+
+// Of an outside server that has died or hangs it is known after about two seconds, and another of its cluster is asked.
+const (
+	between = time.Second // signs of life
+	unheard = 2           // so many of them may be missing
+	reask   = 250 * time.Millisecond
+	// copies is how many servers of a cluster know what waits: it is still known when one is gone.
+	copies = 3
+)
 
 // NewQueue connects to a NATS server, or starts one inside the process, reachable
 // from nowhere else, that keeps its state in dir.
 func NewQueue(ctx context.Context, dir, url string) (*Queue, error) {
-	q := &Queue{}
+	q := &Queue{missed: map[chan struct{}]struct{}{}}
 	if err := q.connect(dir, url); err != nil {
 		return nil, err
 	}
@@ -57,8 +70,18 @@ func NewQueue(ctx context.Context, dir, url string) (*Queue, error) {
 }
 
 func (q *Queue) connect(dir, url string) (err error) {
-	if url != "" {
-		q.conn, err = nats.Connect(url, nats.MaxReconnects(-1))
+	lost := func(*nats.Conn) { q.miss() }
+	options := []nats.Option{
+		nats.MaxReconnects(-1), nats.ReconnectWait(reask), nats.ReconnectJitter(reask, reask), nats.PingInterval(between), nats.MaxPingsOutstanding(unheard),
+		nats.Timeout(2 * time.Second), nats.DisconnectErrHandler(func(c *nats.Conn, _ error) { lost(c) }), nats.ReconnectHandler(lost),
+		nats.ErrorHandler(func(c *nats.Conn, _ *nats.Subscription, err error) {
+			if errors.Is(err, nats.ErrSlowConsumer) {
+				lost(c)
+			}
+		}),
+	}
+	if url != "" { // one, or those of a cluster with commas between; which of them there are is learnt from each
+		q.conn, err = nats.Connect(url, options...)
 		return err
 	}
 	if q.embedded, err = server.NewServer(&server.Options{
@@ -70,7 +93,7 @@ func (q *Queue) connect(dir, url string) (err error) {
 	if !q.embedded.ReadyForConnections(20 * time.Second) {
 		return errors.New("the work queue does not start")
 	}
-	q.conn, err = nats.Connect("", nats.InProcessServer(q.embedded))
+	q.conn, err = nats.Connect("", append(options, nats.InProcessServer(q.embedded))...)
 	return err
 }
 
@@ -82,15 +105,47 @@ func (q *Queue) prepare(ctx context.Context) (err error) {
 	if err := q.jobs.DeleteStream(ctx, "RUVEL_WORK"); err != nil && !errors.Is(err, jetstream.ErrStreamNotFound) {
 		return err
 	}
-	if _, err = q.jobs.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
-		Name: stream, Subjects: []string{waiting}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.MemoryStorage,
-	}); err != nil {
+	return q.lay(ctx)
+}
+
+// lay makes the stream of jobs, or finds it.
+func (q *Queue) lay(ctx context.Context) error {
+	config := jetstream.StreamConfig{Name: stream, Subjects: []string{waiting}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.MemoryStorage}
+	if q.conn.ConnectedClusterName() != "" {
+		config.Replicas = copies
+	}
+	_, err := q.jobs.CreateOrUpdateStream(ctx, config)
+	if config.Replicas > 1 && isTooFew(err) { // the cluster is smaller
+		config.Replicas = 1
+		_, err = q.jobs.CreateOrUpdateStream(ctx, config)
+	}
+	if err != nil {
 		return err
 	}
-	q.consumer, err = q.jobs.CreateOrUpdateConsumer(ctx, stream, jetstream.ConsumerConfig{
-		Durable: "workers", AckPolicy: jetstream.AckExplicitPolicy, AckWait: patience,
-	})
-	return err
+	consumer, err := q.jobs.CreateOrUpdateConsumer(ctx, stream, jetstream.ConsumerConfig{Durable: "workers", AckPolicy: jetstream.AckExplicitPolicy, AckWait: patience})
+	if err != nil {
+		return err
+	}
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.consumer = consumer
+	return nil
+}
+
+// isTooFew says whether a cluster has not as many servers as are asked for (codes of JetStream's errors, from its server's list of them).
+func isTooFew(err error) bool {
+	var e *jetstream.APIError
+	return errors.As(err, &e) && (e.ErrorCode == 10005 || e.ErrorCode == 10023 || e.ErrorCode == 10074)
+}
+
+// miss ends the lines of all who listen: something may have been told while nothing came through.
+func (q *Queue) miss() {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	for line := range q.missed {
+		close(line)
+		delete(q.missed, line)
+	}
 }
 
 // Close ends the connection and the embedded server.
@@ -119,10 +174,15 @@ func (q *Queue) Stop(id string) error { return q.conn.Publish(stopping+id, nil) 
 // context that do gets ends when the job is to be stopped. What do answers is how long
 // later the job is to be handed out again; 0: it need not be.
 func (q *Queue) Run(ctx context.Context, do func(ctx context.Context, id string) time.Duration) error {
+	worked := time.Now()
 	for ctx.Err() == nil {
-		msg, err := q.consumer.Next(jetstream.FetchMaxWait(time.Second))
+		q.mu.Lock()
+		consumer := q.consumer
+		q.mu.Unlock()
+		msg, err := consumer.Next(jetstream.FetchMaxWait(time.Second))
 		if err != nil {
 			if errors.Is(err, nats.ErrTimeout) || errors.Is(err, jetstream.ErrNoMessages) {
+				worked = time.Now()
 				continue
 			}
 			if ctx.Err() != nil || q.conn.IsClosed() {
@@ -130,17 +190,34 @@ func (q *Queue) Run(ctx context.Context, do func(ctx context.Context, id string)
 			}
 			// A queue that is still finding itself after a crash, or a server that is away, comes back.
 			slog.Warn("no job could be taken; trying again", "error", err)
-			select {
-			case <-time.After(time.Second):
-			case <-ctx.Done():
-			}
+			q.mend(ctx, worked)
 			continue
 		}
+		worked = time.Now()
 		if err := q.one(ctx, msg, do); err != nil && ctx.Err() == nil {
 			slog.Warn("a job could not be handed back to the queue", "error", err) // which will notice by itself
 		}
 	}
 	return nil
+}
+
+// cutOff is after how long without the stream of jobs a server is taken to be cut off from its cluster.
+const cutOff = 4 * time.Second
+
+// mend makes the stream again, where a cluster has lost it, and asks another server where this one has been of no use for a while: one that
+// is cut off from its cluster goes on telling those who are connected to it what they tell each other, and nothing else.
+func (q *Queue) mend(ctx context.Context, worked time.Time) {
+	short, cancel := context.WithTimeout(ctx, time.Second)
+	defer cancel()
+	if err := q.lay(short); err != nil && time.Since(worked) > cutOff && q.embedded == nil && q.conn.IsConnected() {
+		if err := q.conn.ForceReconnect(); err != nil {
+			slog.Warn("no other server of the queue could be asked", "error", err)
+		}
+	}
+	select {
+	case <-time.After(time.Second):
+	case <-ctx.Done():
+	}
 }
 
 func (q *Queue) one(ctx context.Context, msg jetstream.Msg, do func(context.Context, string) time.Duration) error {
@@ -175,25 +252,36 @@ func (q *Queue) Tell(subject string, data []byte) error { return q.conn.Publish(
 // Listeners is how many subjects are listened to by this process.
 func (q *Queue) Listeners() int { return q.conn.NumSubscriptions() }
 
-// Listen receives the messages of some subjects until the context ends; then the
-// channel is closed. A listener that falls far behind loses messages.
+// Listen receives the messages of some subjects until the context ends, or until some may have been missed, because the line was
+// broken or the listener fell far behind; then the channel is closed.
 func (q *Queue) Listen(ctx context.Context, subjects ...string) (<-chan []byte, error) {
-	in := make(chan *nats.Msg, 256)
+	in, broken := make(chan *nats.Msg, 256), make(chan struct{})
+	q.mu.Lock()
+	q.missed[broken] = struct{}{}
+	q.mu.Unlock()
+	over := func() {
+		q.mu.Lock()
+		delete(q.missed, broken)
+		q.mu.Unlock()
+	}
 	var subscriptions []*nats.Subscription
 	for _, subject := range subjects {
 		s, err := q.conn.ChanSubscribe(subject, in)
 		if err != nil {
+			over()
 			return nil, err
 		}
 		subscriptions = append(subscriptions, s)
 	}
-	if err := q.conn.Flush(); err != nil {
+	if err := q.conn.FlushTimeout(patience); err != nil {
+		over()
 		return nil, err
 	}
 	out := make(chan []byte)
 	go func() {
 		defer close(out)
 		defer func() {
+			over()
 			for _, s := range subscriptions {
 				_ = s.Unsubscribe()
 			}
@@ -203,9 +291,13 @@ func (q *Queue) Listen(ctx context.Context, subjects ...string) (<-chan []byte, 
 			case msg := <-in:
 				select {
 				case out <- msg.Data:
+				case <-broken:
+					return
 				case <-ctx.Done():
 					return
 				}
+			case <-broken:
+				return
 			case <-ctx.Done():
 				return
 			}

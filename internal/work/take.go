@@ -72,7 +72,7 @@ func (w *Worker) finishTake(ctx context.Context, job store.Job) error {
 	}
 	w.Queue.Announce(ShowSubject(job.Show), Event{Sounds: &ShowEvent{job.Show}})
 	w.Queue.Announce(EpisodeSubject(t.Episode), Event{Takes: &ShowEvent{job.Show}})
-	if err := w.Chunks.Remove(t.ID); err != nil {
+	if err := w.Chunks.Remove(ctx, t.ID); err != nil {
 		return err
 	}
 	if unplaced.Code != "" {
@@ -119,7 +119,7 @@ func (w *Worker) PlaceTake(ctx context.Context, t store.Take, gesture, name stri
 func (w *Worker) takeSound(ctx context.Context, job store.Job, t store.Take, name string) (store.Sound, *recording.Sides, error) {
 	sides := &recording.Sides{}
 	frames := 0
-	if err := w.Chunks.Read(t.ID, func(samples []float32) error {
+	if err := w.Chunks.Read(ctx, t.ID, func(samples []float32) error {
 		sides.Look(samples, t.Channels)
 		frames += len(samples) / t.Channels
 		return ctx.Err()
@@ -166,7 +166,7 @@ func (w *Worker) joinTake(ctx context.Context, t store.Take, path string, fold r
 	if err != nil {
 		return err
 	}
-	err = w.Chunks.Read(t.ID, func(samples []float32) error {
+	err = w.Chunks.Read(ctx, t.ID, func(samples []float32) error {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}

@@ -20,6 +20,7 @@ import (
 	"ruvel/internal/archive"
 	"ruvel/internal/chunks"
 	"ruvel/internal/hosts"
+	"ruvel/internal/incoming"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -58,11 +59,13 @@ func open(t *testing.T, dsn, originals, owner string) house {
 	queue, err := work.NewQueue(ctx, filepath.Join(dir, "queue"), "")
 	require.NoError(t, err)
 	t.Cleanup(queue.Close)
-	box, err := chunks.New(filepath.Join(dir, "takes"))
-	require.NoError(t, err)
-	require.NoError(t, os.MkdirAll(filepath.Join(dir, "uploads"), 0o700))
+	in := func(name string) incoming.Folder {
+		place, err := incoming.Open(filepath.Join(dir, name))
+		require.NoError(t, err)
+		return place
+	}
 	return house{&work.Worker{
-		Owner: owner, Queue: queue, Store: st, Sounds: library, Chunks: box, Uploads: work.Uploads(filepath.Join(dir, "uploads")),
+		Owner: owner, Queue: queue, Store: st, Sounds: library, Chunks: chunks.New(in("takes")), Uploads: work.Uploads{In: in("uploads")},
 		Bucket: bucket, Pictures: &work.Pictures{Bucket: bucket, Store: st}, Dir: cache, Lease: 2 * time.Second,
 	}, dir}
 }
@@ -145,7 +148,8 @@ func TestTwoHousesOnOneDatabaseDoEachJobOnce(t *testing.T) {
 	data, err := os.ReadFile(testkit.WriteWAV(t, "b.wav", testkit.Noise(1, 0.3, audio.Second, 99)))
 	require.NoError(t, err)
 	upload := store.NewID()
-	require.NoError(t, os.WriteFile(one.Uploads.File(upload), data, 0o600))
+	_, err = one.Uploads.Write(ctx, upload, 0, bytes.NewReader(data))
+	require.NoError(t, err)
 	arrived, err := two.SubmitAs(ctx, upload, work.Import, show.ID, &e.ID, "b.wav", work.ImportArguments{Upload: upload, File: "b.wav", Place: &work.Place{Episode: e.ID}})
 	require.NoError(t, err)
 	two.run(t)
@@ -210,7 +214,8 @@ func TestAFileIsKeptForAJobThatWasGivenUp(t *testing.T) {
 	data, err := os.ReadFile(testkit.WriteWAV(t, "b.wav", testkit.Noise(1, 0.3, audio.Second, 98)))
 	require.NoError(t, err)
 	upload := store.NewID()
-	require.NoError(t, os.WriteFile(h.Uploads.File(upload), data, 0o600))
+	_, err = h.Uploads.Write(ctx, upload, 0, bytes.NewReader(data))
+	require.NoError(t, err)
 	_, err = h.SubmitAs(ctx, upload, work.Import, show.ID, &e.ID, "b.wav", work.ImportArguments{Upload: upload, File: "b.wav", Place: &work.Place{Episode: e.ID}})
 	require.NoError(t, err)
 	for range 20 {
@@ -221,11 +226,13 @@ func TestAFileIsKeptForAJobThatWasGivenUp(t *testing.T) {
 	}
 	h.run(t)
 	assert.Equal(t, "given-up", h.ended(t, upload).Problem.Of.Code)
-	require.FileExists(t, h.Uploads.File(upload))
+	come, err := h.Uploads.Come(ctx, upload)
+	require.NoError(t, err)
+	require.Len(t, data, int(come))
 	require.NoError(t, h.Again(ctx, upload))
 	assert.Equal(t, store.Done, h.ended(t, upload).State)
 	assert.Equal(t, 1, h.clips(t, e))
-	gone(t, h.Uploads.File(upload)) // after its row says that it is done
+	h.gone(t, upload) // after its row says that it is done
 }
 
 func TestAPanicFailsItsJobAndTheNextOneIsDone(t *testing.T) {
@@ -349,7 +356,8 @@ func TestAnArchiveThatFailsLeavesNothingBehind(t *testing.T) {
 	}
 	opening := func(into store.Show) store.Job {
 		upload := store.NewID()
-		require.NoError(t, os.WriteFile(h.Uploads.File(upload), file.Bytes(), 0o600))
+		_, err = h.Uploads.Write(ctx, upload, 0, bytes.NewReader(file.Bytes()))
+		require.NoError(t, err)
 		_, err = h.SubmitAs(ctx, upload, work.Opening, into.ID, nil, "a.zip", work.ImportArguments{Upload: upload, File: "a.zip"})
 		require.NoError(t, err)
 		return h.ended(t, upload)

@@ -21,6 +21,7 @@ import (
 	"ruvel/internal/chunks"
 	"ruvel/internal/disk"
 	"ruvel/internal/hosts"
+	"ruvel/internal/incoming"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/watch"
@@ -122,7 +123,7 @@ func (w *Worker) Cancel(ctx context.Context, id string) error {
 	if err != nil || !ended {
 		return err
 	}
-	w.drop(job)
+	w.drop(ctx, job)
 	job.State = store.Cancelled
 	w.tell(job, 0)
 	return w.Queue.Stop(id)
@@ -196,7 +197,7 @@ func (w *Worker) resume(ctx context.Context) error {
 func (w *Worker) resumeTakes(ctx context.Context) error {
 	closed, err := w.Store.ClosedTakes(ctx)
 	for _, t := range closed {
-		if there, err := w.Chunks.Inside(t.ID); err != nil || there.Chunks == 0 {
+		if there, err := w.Chunks.Inside(ctx, t.ID); err != nil || there.Chunks == 0 {
 			continue // it is another house's
 		}
 		if _, err := w.EndTake(ctx, t, false); err != nil {
@@ -254,7 +255,7 @@ func (w *Worker) do(process, ctx context.Context, id string) time.Duration {
 		return 0
 	case errors.Is(err, errElsewhere) && time.Since(job.Created) > searched:
 		err = problem.New("file-gone", job.Kind, "What this was to be made of is not there any more.")
-	case waitsForRoom(job, err), process.Err() != nil, store.IsAway(err), errors.Is(err, errElsewhere), errors.Is(err, nats.ErrConnectionClosed):
+	case waitsForRoom(job, err), process.Err() != nil, store.IsAway(err), incoming.IsAway(err), errors.Is(err, errElsewhere), errors.Is(err, nats.ErrConnectionClosed):
 		if errors.Is(err, errElsewhere) {
 			w.leave(id)
 		}
@@ -405,7 +406,7 @@ func (w *Worker) end(process context.Context, job store.Job, err error) {
 	w.Watch.Job(job.Kind, string(job.State), took)
 	slog.Info("a job has ended", "job", job.ID, "request", job.Request, "kind", job.Kind, "state", job.State, "took", took.Round(time.Millisecond))
 	if why == nil || why.Code != givenUp { // what was given up can be begun again, and needs its file
-		w.drop(job)
+		w.drop(process, job)
 	}
 	w.tell(job, 0)
 }
@@ -434,13 +435,28 @@ func (w *Worker) Again(ctx context.Context, id string) error {
 }
 
 // drop takes away the upload that a job which has ended was about.
-func (w *Worker) drop(job store.Job) {
+func (w *Worker) drop(ctx context.Context, job store.Job) {
+	ctx = context.WithoutCancel(ctx)
 	if job.Kind != Import && job.Kind != Opening {
 		return
 	}
-	if a, err := arguments[ImportArguments](job); err == nil && a.Upload != "" {
-		w.Uploads.Remove(a.Upload)
+	a, err := arguments[ImportArguments](job)
+	if err != nil || a.Upload == "" {
+		return
 	}
+	ctx, cancel := context.WithTimeout(ctx, w.lease())
+	defer cancel()
+	if err := w.RemoveUpload(ctx, a.Upload); err != nil {
+		slog.Warn("an upload could not be taken away; it goes by its age", "job", job.ID, "error", err)
+	}
+}
+
+// RemoveUpload takes an upload away.
+func (w *Worker) RemoveUpload(ctx context.Context, id string) error {
+	if err := w.Uploads.Remove(ctx, id); err != nil {
+		return err
+	}
+	return w.Store.RemoveUpload(ctx, id)
 }
 
 // explain names what the job worked on and says in words what went wrong.
