@@ -21,7 +21,7 @@ import (
 // there is what needs no installing: what the README asks for, and what the smallest Debian holds
 // (the packages that are essential, by the programs of them that are called here).
 var there = strings.Fields(`go node npm
-	apt-get awk basename bash cat chmod chroot cmp cp cut dirname env find grep head id install kill ln ls mkdir mkfifo mktemp mount mv pwd
+	apt-get awk basename bash cat chmod chroot cmp cp cut dirname env find grep head id install kill ln ls mkdir mkfifo mktemp mount mv nice pwd
 	readlink rm sed seq sh sha256sum sleep sort tail tee touch tr umount uniq wc xargs`)
 
 // with are programs that come in the package of another.
@@ -38,7 +38,7 @@ func TestWhatIsCalledIsInstalledBeforeItIsCalled(t *testing.T) {
 		return called.shell(t, name, string(data)), called
 	}
 	setup, shared := script("scripts/setup.sh")
-	code, tests := calls{}, calls{}
+	code, tests, cluster := calls{}, calls{}, calls{}
 	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
 		switch {
 		case err != nil:
@@ -49,10 +49,13 @@ func TestWhatIsCalledIsInstalledBeforeItIsCalled(t *testing.T) {
 			return nil
 		}
 		into := code
-		if strings.HasSuffix(path, "_test.go") || strings.HasPrefix(path, "../testkit/") || strings.HasPrefix(path, "../e2e/") {
+		if strings.HasSuffix(path, "_test.go") || strings.HasPrefix(path, "../testkit/") || strings.HasPrefix(path, "../e2e/") || strings.HasPrefix(path, "../cluster/") {
 			into = tests
 		}
 		into.golang(t, path)
+		if strings.HasPrefix(path, "../cluster/") {
+			cluster.golang(t, path)
+		}
 		return nil
 	}))
 	require.Contains(t, code, "ffmpeg", "programs are found that stand in a list")
@@ -60,7 +63,7 @@ func TestWhatIsCalledIsInstalledBeforeItIsCalled(t *testing.T) {
 	require.Contains(t, tests, "flite")
 	require.Contains(t, tests, "flac", "programs are found that are put into a variable")
 
-	for name, also := range map[string][]calls{"start": {shared, code}, "test": {shared, code, tests}, "scripts/fresh": {shared}, ".ci/run": nil} {
+	for name, also := range map[string][]calls{"start": {shared, code}, "test": {shared, code, tests}, "scripts/fresh": {shared}, "cluster/try": {shared, cluster}, ".ci/run": nil} {
 		installed, called := script(name)
 		require.True(t, name == ".ci/run" || len(installed) > 0, "%s installs what it needs", name)
 		for _, c := range append(also, called) {

@@ -12,6 +12,7 @@ import (
 
 	awshttp "github.com/aws/aws-sdk-go-v2/aws/transport/http"
 	"github.com/aws/aws-sdk-go-v2/service/s3"
+	"github.com/aws/smithy-go/logging"
 	"gocloud.dev/aws"
 	"gocloud.dev/blob"
 	"gocloud.dev/blob/fileblob"
@@ -65,6 +66,7 @@ func openS3(ctx context.Context, at *url.URL) (*blob.Bucket, error) {
 	if err != nil {
 		return nil, err
 	}
+	config.Logger = logging.Nop{} // what goes wrong is told by errors
 	dialer := &net.Dialer{Timeout: dialled}
 	config.HTTPClient = awshttp.NewBuildableClient().WithTransportOptions(func(t *http.Transport) {
 		t.DialContext = func(ctx context.Context, network, address string) (net.Conn, error) {

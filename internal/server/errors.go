@@ -49,7 +49,7 @@ var statusOf = map[string]int{
 	"not-signed-in": http.StatusUnauthorized, "wrong-password": http.StatusUnauthorized, "not-allowed": http.StatusForbidden, "too-often": http.StatusTooManyRequests, "busy": http.StatusServiceUnavailable,
 	"link-used": http.StatusGone, "last-owner": http.StatusConflict, "last-keeper": http.StatusConflict, "needed-later": http.StatusConflict, "one-person": http.StatusConflict, "known-already": http.StatusConflict,
 	"not-ready": http.StatusServiceUnavailable, "script-changed": http.StatusConflict, "sound-unreadable": http.StatusServiceUnavailable,
-	"not-given-up": http.StatusConflict, "queue-away": http.StatusServiceUnavailable, "original-missing": http.StatusNotFound, "file-missing": http.StatusNotFound, "original-unreadable": http.StatusServiceUnavailable,
+	"not-given-up": http.StatusConflict, "original-missing": http.StatusNotFound, "file-missing": http.StatusNotFound, "original-unreadable": http.StatusServiceUnavailable,
 }
 
 // fail turns an error into an answer. What is not meant for people is logged and answered in general words.

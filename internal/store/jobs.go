@@ -183,12 +183,6 @@ func (s *Store) Cancel(ctx context.Context, id string) (bool, error) {
 	return n > 0, err
 }
 
-// Withdraw takes a job that nobody has begun off the list.
-func (s *Store) Withdraw(ctx context.Context, id string) error {
-	_, err := s.db.ExecContext(ctx, `DELETE FROM jobs WHERE id = ? AND state = 'queued' AND attempts = 0`, id)
-	return err
-}
-
 // Free lists the jobs of all shows that may be begun.
 func (s *Store) Free(ctx context.Context) ([]Job, error) {
 	jobs := []Job{}

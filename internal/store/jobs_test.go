@@ -105,16 +105,10 @@ func TestAJobThatHasEndedStaysAsItEnded(t *testing.T) {
 	no(t)(st.End(ctx, job.ID, "quay", store.Done, nil))
 	no(t)(st.Cancel(ctx, job.ID))
 	require.False(t, claimed(t, st, job.ID, "quay", time.Minute))
-	require.NoError(t, st.Withdraw(ctx, job.ID))
 	job, err = st.Job(ctx, job.ID)
 	require.NoError(t, err)
 	assert.Equal(t, store.Failed, job.State)
 	assert.Equal(t, "disk-full", job.Problem.Of.Code)
-
-	other := queued(t, st, show, e)
-	require.NoError(t, st.Withdraw(ctx, other.ID))
-	_, err = st.Job(ctx, other.ID)
-	assert.True(t, store.IsNotFound(err), "what could not be queued is not left on the list")
 }
 
 func TestEndedJobsAndTheVersionsTheyWorkedOnArePruned(t *testing.T) {

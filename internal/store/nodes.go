@@ -30,6 +30,9 @@ const (
 // notReady is what a node answers that does not belong to the larger part of its cluster, or is not up to date yet.
 const notReady = 1047
 
+// notCommitted is what it answers if it finds that out while something is committed, which is not done then.
+const notCommitted = 1180
+
 // connect opens a database by its data source name. Its address may be several, with commas between: of those the first is
 // used that answers and is part of its cluster.
 func connect(ctx context.Context, dsn string) (*sqlx.DB, error) {
@@ -162,7 +165,7 @@ func pause(try int) time.Duration {
 
 func (n *noted) of(err error) error {
 	var e *mysql.MySQLError
-	if errors.As(err, &e) && e.Number == notReady {
+	if errors.As(err, &e) && (e.Number == notReady || e.Number == notCommitted) {
 		n.gone = true
 		return driver.ErrBadConn
 	}

@@ -83,7 +83,7 @@ func IsAway(err error) bool {
 	var e *mysql.MySQLError
 	if errors.As(err, &e) {
 		switch e.Number {
-		case 1040, notReady, 1053, 1077, 1079, 1152, 1158, 1159, 1160, 1161, 1184, 1205, 1927: // going away, cut off, too many at once, waited in vain
+		case 1040, notReady, notCommitted, 1053, 1077, 1079, 1152, 1158, 1159, 1160, 1161, 1184, 1205, 1927: // going away, cut off, too many at once, waited in vain
 			return true
 		}
 		return false

@@ -161,9 +161,13 @@ func (q *Queue) Close() {
 
 // Submit queues a job by its id. The same turn of it twice within two minutes counts once.
 func (q *Queue) Submit(ctx context.Context, id, turn string) error {
-	ctx, cancel := context.WithTimeout(ctx, patience)
+	ctx, cancel := context.WithTimeout(ctx, patience/3)
 	defer cancel()
 	_, err := q.jobs.Publish(ctx, waiting, []byte(id), jetstream.WithMsgID(id+"/"+turn))
+	var e *jetstream.APIError
+	if errors.As(err, &e) && e.ErrorCode == 10158 { // the same is just being taken in
+		return nil
+	}
 	return err
 }
 

@@ -35,7 +35,8 @@ func (w *Worker) EndTake(ctx context.Context, t store.Take, discard bool) (store
 	if !started {
 		return job, problem.New("take-closed", "take", "This recording has been ended.")
 	}
-	return job, w.queue(ctx, job)
+	w.queue(ctx, job)
+	return job, nil
 }
 
 // finishTake makes a sound of a take's chunks and places it. A take that has become

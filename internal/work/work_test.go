@@ -269,16 +269,16 @@ func TestADatabaseThatGoesAwayAndComesBackLosesNoJobAndDoublesNone(t *testing.T)
 	assert.Equal(t, 10, h.clips(t, e))
 }
 
-func TestAQueueThatIsAwayLeavesNoJobOnTheList(t *testing.T) {
-	h := open(t, dbtest.New(t), t.TempDir(), "here")
+func TestAJobIsDoneThatWasAskedForWhileTheQueueWasAway(t *testing.T) {
+	dsn, originals := dbtest.New(t), t.TempDir()
+	h, other := open(t, dsn, originals, "here"), open(t, dsn, originals, "there")
 	show, e := h.episode(t)
 	sound := h.put(t, 1)
 	h.Queue.Close()
-	_, err := h.Submit(ctx, work.Import, show.ID, &e.ID, "a.wav", work.ImportArguments{Sound: sound, File: "a.wav"})
-	require.ErrorContains(t, err, "The work queue does not answer")
-	pending, err := h.Store.Pending(ctx, show.ID)
+	job, err := h.Submit(ctx, work.Import, show.ID, &e.ID, "a.wav", work.ImportArguments{Sound: sound, File: "a.wav"})
 	require.NoError(t, err)
-	assert.Empty(t, pending)
+	other.run(t)
+	assert.Equal(t, store.Done, other.ended(t, job.ID).State, "it is found as free")
 }
 
 func TestTheQueueWritesNothingThatAFullDiskCouldRefuse(t *testing.T) {

@@ -77,24 +77,22 @@ func (w *Worker) Submit(ctx context.Context, kind, show string, episode *string,
 	return w.SubmitAs(ctx, store.NewID(), kind, show, episode, name, arguments)
 }
 
-// SubmitAs is Submit with an id of the caller's choice. The same id twice is one job. One
-// that cannot be queued is not left on the list.
+// SubmitAs is Submit with an id of the caller's choice. The same id twice is one job.
 func (w *Worker) SubmitAs(ctx context.Context, id, kind, show string, episode *string, name string, arguments any) (store.Job, error) {
 	job, err := w.add(ctx, id, kind, show, episode, clip(name, 300), arguments)
 	if err != nil || job.State.Final() {
 		return job, err
 	}
-	return job, w.queue(ctx, job)
+	w.queue(ctx, job)
+	return job, nil
 }
 
-// queue has a job that is stored begun when its turn comes. One that cannot be queued is not left on the list.
-func (w *Worker) queue(ctx context.Context, job store.Job) error {
+// queue has a job that is stored begun when its turn comes. One that cannot be queued now is found as free soon.
+func (w *Worker) queue(ctx context.Context, job store.Job) {
 	if err := w.Queue.Submit(ctx, job.ID, turn(job)); err != nil {
-		slog.Error("a job could not be queued", "job", job.ID, "error", err)
-		return errors.Join(problem.New("queue-away", "jobs", "The work queue does not answer at the moment. Nothing was begun; try again."), w.Store.Withdraw(ctx, job.ID))
+		slog.Warn("a job could not be queued; it is found as free", "job", job.ID, "error", err)
 	}
 	w.tell(job, 0)
-	return nil
 }
 
 // add stores a job. A database that goes away while it is told may have kept the job all the

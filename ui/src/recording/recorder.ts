@@ -13,7 +13,7 @@ const RUN_UP = 0.4;
 const BREATH = 0.25;
 
 /** What keeps a take from being ended only for a while. */
-const PASSING = ["unreachable", "internal", "disk-full", "database-away", "queue-away", "not-signed-in"];
+const PASSING = ["unreachable", "internal", "disk-full", "database-away", "bucket-away", "not-signed-in"];
 /** Seconds before the longest that a take may be at which it is said that it will end. */
 const NEAR = 600;
 
