@@ -59,7 +59,7 @@ type Course struct {
 	// Heights are how high the samples reach every 5 ms; none where that is not known.
 	Heights []audio.Height
 
-	highest float32 // true peak, where it is known of the whole alone
+	Highest float32 // the highest true peak, where it is known of the whole alone
 }
 
 // Later is the course of what lies so many frames after the beginning of a stretch, by the hops of that stretch. Its true peaks alone are
@@ -84,28 +84,40 @@ const (
 	stepsOver = 20 // hops before a place whose peaks may still hold the limiter down there
 )
 
+// Blocks is how many blocks a stretch of a length has, each of which is measured by itself.
+func Blocks(length audio.Frames) int { return int((length + block - 1) / block) }
+
 // Along measures a stretch on all cores. Each block is done inside turn, which can make it wait.
 func Along(ctx context.Context, s Stretch, turn func(do func()), progress func(part float64)) (Course, error) {
-	c := Course{Length: s.Length()}
+	return AlongBlocks(ctx, s, 0, Blocks(s.Length()), turn, progress)
+}
+
+// AlongBlocks measures some blocks of a stretch, from one of them (included) to another (excluded). Those of a whole stretch, one
+// Then the other, are what Along measures, bit for bit.
+func AlongBlocks(ctx context.Context, s Stretch, first, last int, turn func(do func()), progress func(part float64)) (Course, error) {
+	begins := audio.Frames(first) * block
+	c := Course{Length: min(audio.Frames(last)*block, s.Length()) - begins}
 	c.Powers = make([]float64, c.Length/loudness.Hop)
 	c.True = make([]float32, (c.Length+loudness.Hop-1)/loudness.Hop)
 	c.Heights = make([]audio.Height, len(c.True)*perHop)
-	err := each(ctx, int((c.Length+block-1)/block), turn, progress, func(n int) error {
-		begin := audio.Frames(n) * block
-		from, to := max(0, begin-lead), min(begin+block, c.Length)
+	err := each(ctx, last-first, turn, progress, func(n int) error {
+		begin := begins + audio.Frames(n)*block
+		from, to := max(0, begin-lead), min(begin+block, s.Length())
 		pcm, err := s.window(s.Renderer(), audio.NewPCM(2, to-from), from, to)
 		if err != nil {
 			return err
 		}
 		m := newHops(len(pcm))
 		for at := from; at < to; at += loudness.Hop {
-			power, peak := m.next(pcm.Slice(at-from, min(at+loudness.Hop, to)-from), 0)
-			if k := int(at / loudness.Hop); at >= begin {
-				copy(c.Heights[k*perHop:], audio.Heights(pcm.Slice(at-from, min(at+loudness.Hop, to)-from)))
-				c.True[k] = peak
-				if k < len(c.Powers) {
-					c.Powers[k] = power
-				}
+			hop := pcm.Slice(at-from, min(at+loudness.Hop, to)-from)
+			power, peak := m.next(hop, 0)
+			if at < begin {
+				continue
+			}
+			k := int((at - begins) / loudness.Hop)
+			copy(c.Heights[k*perHop:], audio.Heights(hop))
+			if c.True[k] = peak; k < len(c.Powers) {
+				c.Powers[k] = power
 			}
 		}
 		return nil
@@ -158,8 +170,8 @@ func (l *Listener) next() {
 		l.meter.next(hop, own)
 		return
 	}
-	power, peak := l.meter.next(hop, max(own, min(l.loud, l.course.highest)))
-	if l.course.highest = max(l.course.highest, peak); peak <= l.loud {
+	power, peak := l.meter.next(hop, max(own, min(l.loud, l.course.Highest)))
+	if l.course.Highest = max(l.course.Highest, peak); peak <= l.loud {
 		peak = own
 	}
 	if l.filled == loudness.Hop {
@@ -183,7 +195,7 @@ func (l *Listener) Course() Course {
 func (c Course) Then(next Course) Course {
 	return Course{
 		Length: c.Length + next.Length, Powers: append(c.Powers, next.Powers...), True: append(c.True, next.True...),
-		Sample: max(c.Sample, next.Sample), highest: max(c.highest, next.highest),
+		Sample: max(c.Sample, next.Sample), Highest: max(c.Highest, next.Highest), Heights: append(c.Heights, next.Heights...),
 	}
 }
 
@@ -262,7 +274,7 @@ func each(ctx context.Context, count int, turn func(do func()), progress func(pa
 // Loudness is what a meter finds in the whole.
 func (c Course) Loudness() loudness.Result {
 	r := loudness.Sum(c.Powers, c.Length)
-	r.TruePeak = float64(audio.Level(float64(max(c.peak(), c.Sample, c.highest))))
+	r.TruePeak = float64(audio.Level(float64(max(c.peak(), c.Sample, c.Highest))))
 	r.SamplePeak = float64(audio.Level(float64(c.Sample)))
 	return r
 }

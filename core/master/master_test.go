@@ -2,6 +2,7 @@ package master_test
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -226,4 +227,67 @@ func TestAnOutlineHasTheHighestPeakOfEachStretchInDecibels(t *testing.T) {
 	assert.Equal(t, []byte{255, 113, 0, 234, 0, 0}, c.Outline(6))
 	assert.Len(t, c.Outline(400), 400, "also where there are fewer tenths of a second than heights")
 	assert.Equal(t, make([]byte, 4), master.Course{}.Outline(4))
+}
+
+func TestWhatIsMeasuredOfAStretchInPartsIsWhatIsMeasuredOfIt(t *testing.T) {
+	whole := testkit.Noise(2, 0.2, 47*audio.Second+333, 9)
+	s := master.Stretch{From: 3, To: whole.Length(), Channels: 1, Renderer: func() master.Render {
+		return func(dst audio.PCM, from audio.Frames) error {
+			for c := range dst {
+				copy(dst[c], whole[c][from:])
+			}
+			return nil
+		}
+	}}
+	once := func(do func()) { do() }
+	want, err := master.Along(t.Context(), s, once, func(float64) {})
+	require.NoError(t, err)
+	var got master.Course
+	for first := 0; first < master.Blocks(s.Length()); first += 2 {
+		part, err := master.AlongBlocks(t.Context(), s, first, min(first+2, master.Blocks(s.Length())), once, func(float64) {})
+		require.NoError(t, err)
+		got = got.Then(part)
+	}
+	assert.Equal(t, want, got)
+}
+
+func TestWhatIsDoneToAPartIsDoneToItElsewhere(t *testing.T) {
+	whole := testkit.Noise(2, 0.3, 45*audio.Second, 2)
+	s := master.Stretch{To: whole.Length(), Channels: 2, Renderer: func() master.Render {
+		return func(dst audio.PCM, from audio.Frames) error {
+			for c := range dst {
+				copy(dst[c], whole[c][from:])
+			}
+			return nil
+		}
+	}}
+	once := func(do func()) { do() }
+	course, err := master.Along(t.Context(), s, once, func(float64) {})
+	require.NoError(t, err)
+	m, err := master.Reach(t.Context(), s, course, -12, master.Ceiling{Level: -13}, once, func(float64) {})
+	require.NoError(t, err)
+	require.Positive(t, m.Touched)
+	from, to := 8*audio.Second, 31*audio.Second+5
+	data, err := m.Part(from, to)
+	require.NoError(t, err)
+	again, err := m.Part(from, to)
+	require.NoError(t, err)
+	assert.Equal(t, data, again, "told the same way each time")
+	elsewhere, err := master.ParsePart(data)
+	require.NoError(t, err)
+	here, there := copied(whole.Slice(from, to)), copied(whole.Slice(from, to))
+	m.Apply(here, from)
+	elsewhere.Apply(there, from)
+	assert.Equal(t, here, there)
+	for _, bad := range [][]byte{nil, []byte("x"), data[:len(data)/2]} {
+		_, err := master.ParsePart(bad)
+		assert.Error(t, err)
+	}
+}
+
+func copied(pcm audio.PCM) (out audio.PCM) {
+	for _, channel := range pcm {
+		out = append(out, slices.Clone(channel))
+	}
+	return out
 }

@@ -31,6 +31,8 @@ type Order struct {
 	Course func(measure func() (master.Course, error)) (master.Course, error)
 	Label  media.Label
 	Name   string // of the file without an ending, for those inside an archive
+	// Hands make parts of it; nil: all of it is made here.
+	Hands Hands
 }
 
 // Made is what has become of it.
@@ -71,15 +73,16 @@ func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress fu
 	if o.From < 0 || o.To > plan.Length() || o.From >= o.To {
 		return made, problem.New("nothing-to-mix", "from", "There is nothing to mix down between %v and %v; the session ends at %v.", o.From, o.To, plan.Length())
 	}
-	stretch := master.Stretch{From: o.From, To: o.To, Channels: o.Setting.Channels, Renderer: func() master.Render { return mix.NewRenderer(plan).Render }}
-	of := stretch
-	if o.Of != nil {
-		if of.From, of.To = o.Of.From, min(o.Of.To, plan.Length()); of.From > o.From || of.To < o.To {
-			return made, problem.New("nothing-to-mix", "from", "A part of a mix lies between %v and %v, and this one does not.", of.From, of.To)
-		}
+	of, stretch := o.span(plan)
+	if of.From > o.From || of.To < o.To {
+		return made, problem.New("nothing-to-mix", "from", "A part of a mix lies between %v and %v, and this one does not.", of.From, of.To)
 	}
 	course, err := o.course(func() (master.Course, error) {
-		return measure(ctx, plan, of, func(p float64) { progress(p * toMeasure / 2) })
+		told := func(p float64) { progress(p * toMeasure / 2) }
+		if o.Hands != nil {
+			return o.measureInParts(ctx, plan, of, told)
+		}
+		return measure(ctx, plan, of, told)
 	})
 	if err != nil {
 		return made, err
@@ -90,10 +93,7 @@ func Make(ctx context.Context, plan *mix.Plan, o Order, path string, progress fu
 	if o.Target != nil {
 		aim, ceiling.Level = o.Target.Integrated, o.Target.TruePeak-headroom(o.Setting)
 	}
-	known := &media.Pieces{Loud: 1, Length: stretch.Length()}
-	if o.Target != nil {
-		known.Loud = float32(audio.DB(o.Target.TruePeak).Gain())
-	}
+	known := &media.Pieces{Loud: o.loud(), Length: stretch.Length()}
 	for ; ; made.Again++ {
 		if o.Target != nil {
 			if m, err = master.Reach(ctx, of, course, aim, ceiling, atOnce, func(p float64) { progress(toMeasure * (0.5 + p/2)) }); err != nil {
@@ -146,7 +146,9 @@ func (made *Made) misses(o Order, m *master.Master, came master.Course, aim *flo
 	}
 	made.Over, made.Off = made.Over || over, made.Off || soft
 	if m.Reached {
-		*aim += off
+		// Where the file was cut to be encoded and decoded shows in the last digits of what was measured of it, and must not in what is made of it.
+		const digits = 1e6
+		*aim += math.Round(off*digits) / digits
 	}
 	return true
 }
@@ -175,7 +177,7 @@ func headroom(s media.Setting) float64 {
 
 // measure takes what is known of the whole mix, where that is what is delivered.
 func measure(ctx context.Context, plan *mix.Plan, s master.Stretch, progress func(float64)) (master.Course, error) {
-	if s.Channels == 2 && s.From == 0 && s.To == plan.Length() {
+	if isWhole(plan, s) {
 		m, err := plan.Measure(ctx)
 		progress(1)
 		return m.Course(2), err
@@ -209,6 +211,9 @@ func say(o Order, m *master.Master, made Made) string {
 func write(ctx context.Context, plan *mix.Plan, s master.Stretch, begins audio.Frames, m *master.Master, o Order, path string, known *media.Pieces, progress func(float64)) (came master.Course, err error) {
 	if o.Setting.Format.Stems {
 		return writeStems(ctx, plan, s, s.From-begins, m, o, path, func(p float64) { progress(toMeasure + p*(1-toMeasure)) })
+	}
+	if o.Hands != nil && o.Setting.InParts() {
+		return o.writeInParts(ctx, s, begins, m, path, progress)
 	}
 	encoding, stop := context.WithCancel(ctx)
 	defer stop()

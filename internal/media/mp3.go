@@ -127,8 +127,11 @@ func newMP3(ctx context.Context, path string, s Setting, label *Label, known *Pi
 // bytes of a sample of all channels.
 func (m *mp3) width() int64 { return int64(4 * m.setting.Channels) }
 
+// factor is by what samples are multiplied before they are encoded, because of what the encoder does to them.
+func (m *mp3) factor() float32 { return float32(1 / m.setting.Quality.turned[m.setting.Channels-1]) }
+
 func (m *mp3) Write(pcm audio.PCM) error {
-	m.heard = louder(m.heard, pcm, float32(1/m.setting.Quality.turned[m.setting.Channels-1]))
+	m.heard = louder(m.heard, pcm, m.factor())
 	m.frames += int64(pcm.Length())
 	for m.frames >= ((m.next+1)*m.piece+mp3Tail)*mp3Frame {
 		if err := m.encode(false); err != nil {
@@ -150,18 +153,21 @@ func louder(out []byte, pcm audio.PCM, factor float32) []byte {
 	return out
 }
 
+// part is a piece of the file, and which samples it is encoded from.
+func (m *mp3) part(n int64, last bool) (p mp3Part, from, to int64) {
+	first := max(0, n*m.piece-mp3Warm)
+	p = mp3Part{begin: n * m.piece, skip: int(n*m.piece - first), take: int(m.piece)}
+	if last {
+		p.take = -1
+		return p, first * mp3Frame, m.frames
+	}
+	return p, first * mp3Frame, ((n+1)*m.piece + mp3Tail) * mp3Frame
+}
+
 // encode begins the next piece.
 func (m *mp3) encode(last bool) error {
-	first := max(0, m.next*m.piece-mp3Warm)
-	from, to := first*mp3Frame, ((m.next+1)*m.piece+mp3Tail)*mp3Frame
-	if last {
-		to = m.frames
-	}
+	part, from, to := m.part(m.next, last)
 	in := bytes.Clone(m.heard[(from-m.begin)*m.width() : (to-m.begin)*m.width()])
-	part := mp3Part{begin: m.next * m.piece, skip: int(m.next*m.piece - first), take: int(m.piece)}
-	if last {
-		part.take = -1
-	}
 	m.next++
 	keep := max(0, m.next*m.piece-mp3Warm) * mp3Frame // what the next one needs
 	if !last {
@@ -319,6 +325,11 @@ func (m *mp3) Close() error {
 	if m.ctx.Err() == nil {
 		err = m.encode(true)
 	}
+	return m.end(err)
+}
+
+// end finishes the file when all its pieces have been begun, or gives it up because of an error.
+func (m *mp3) end(err error) error {
 	close(m.order)
 	ended := <-m.ended
 	all := m.g.Wait()

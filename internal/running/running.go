@@ -22,6 +22,7 @@ import (
 	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/hosts"
+	"ruvel/internal/incoming"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/media"
@@ -133,6 +134,10 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 		return err
 	}
 	box := chunks.New(in.takes)
+	var parts incoming.Place
+	if in.shared {
+		parts = in.parts
+	}
 	if h.Shelf, err = shelf.NewFetcher(shelf.House{}, h.Sounds, filepath.Join(cache, "shelf")); err != nil {
 		return err
 	}
@@ -144,7 +149,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if err != nil {
 		return err
 	}
-	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Bucket: h.Bucket, Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Pieces: h.Shelf, Dir: cache, Space: h.Space, Hosts: hosts.Set{hosts.PracticeKey: hosts.Practice{Dir: data.join("outside")}}}
+	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Parts: parts, Bucket: h.Bucket, Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Pieces: h.Shelf, Dir: cache, Space: h.Space, Hosts: hosts.Set{hosts.PracticeKey: hosts.Practice{Dir: data.join("outside")}}}
 	if set.Folder != "" {
 		h.Worker.Hosts[hosts.FolderKey] = hosts.Folder{Dir: set.Folder}
 	}
@@ -158,7 +163,7 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 		return err
 	}
 	h.Sweeper = &sweep.Sweeper{
-		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, RemoveUpload: h.Worker.RemoveUpload, Ages: sweep.Default(), Owner: owner,
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Parts: parts, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, RemoveUpload: h.Worker.RemoveUpload, Ages: sweep.Default(), Owner: owner,
 	}
 	return nil
 }

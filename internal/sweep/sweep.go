@@ -19,6 +19,7 @@ import (
 	"gocloud.dev/blob"
 
 	"ruvel/internal/chunks"
+	"ruvel/internal/incoming"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 	"ruvel/internal/work"
@@ -46,6 +47,7 @@ type Sweeper struct {
 	Bucket  *blob.Bucket
 	Chunks  *chunks.Box
 	Uploads work.Uploads
+	Parts   incoming.Place // of jobs that several processes make together; nil: there is one process
 	// RemoveTake deletes a discarded take for good; one that is still used is refused.
 	RemoveTake func(ctx context.Context, id string) error
 	// RemoveUpload takes a file that was on its way in away.
@@ -108,7 +110,7 @@ func (s *Sweeper) inTurn(ctx context.Context) (Swept, error) {
 // Sweep takes away what is old enough. Where one kind cannot be asked about, the others are
 // swept all the same.
 func (s *Sweeper) Sweep(ctx context.Context) (swept Swept, err error) {
-	return s.all(ctx, s.uploads, s.jobs, s.signIns, s.facts, s.takes, s.recordings, s.bucket, s.copies)
+	return s.all(ctx, s.uploads, s.jobs, s.signIns, s.facts, s.takes, s.recordings, s.parts, s.bucket, s.copies)
 }
 
 func (s *Sweeper) all(ctx context.Context, kinds ...func(context.Context, *Swept) error) (swept Swept, err error) {
@@ -187,6 +189,21 @@ func (s *Sweeper) takes(ctx context.Context, swept *Swept) error {
 	for _, t := range old {
 		if s.RemoveTake(ctx, t.ID) == nil { // one that is still used stays
 			swept.Takes++
+		}
+	}
+	return err
+}
+
+// parts removes what was made of parts of jobs that have ended.
+func (s *Sweeper) parts(ctx context.Context, _ *Swept) error {
+	needed, err := s.Store.ForgetParts(ctx)
+	if err != nil || s.Parts == nil {
+		return err
+	}
+	all, err := s.Parts.Things(ctx)
+	for job, last := range all {
+		if !needed[job] && time.Since(last) >= s.Ages.Unowned {
+			err = errors.Join(err, s.Parts.Remove(ctx, job))
 		}
 	}
 	return err

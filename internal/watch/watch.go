@@ -18,6 +18,7 @@ type Watch struct {
 	registry *prometheus.Registry
 	requests *prometheus.HistogramVec
 	jobs     *prometheus.HistogramVec
+	parts    prometheus.Counter
 	dropouts prometheus.Counter
 	wrong    prometheus.Counter
 }
@@ -40,10 +41,11 @@ func New(figures func(ctx context.Context) []Figure) *Watch {
 		jobs: prometheus.NewHistogramVec(prometheus.HistogramOpts{
 			Name: "ruvel_job_seconds", Help: "How long jobs took from when they were asked for, by kind and how they ended.", Buckets: prometheus.ExponentialBuckets(.1, 2.5, 10),
 		}, []string{"kind", "state"}),
+		parts:    prometheus.NewCounter(prometheus.CounterOpts{Name: "ruvel_parts_total", Help: "Parts of jobs that were made here, of jobs that several processes make together."}),
 		dropouts: prometheus.NewCounter(prometheus.CounterOpts{Name: "ruvel_dropouts_total", Help: "Moments at which a player had nothing to play, as players report them."}),
 		wrong:    prometheus.NewCounter(prometheus.CounterOpts{Name: "ruvel_sign_ins_refused_total", Help: "Sign-ins that were refused."}),
 	}
-	w.registry.MustRegister(w.requests, w.jobs, w.dropouts, w.wrong, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), reading(figures))
+	w.registry.MustRegister(w.requests, w.jobs, w.parts, w.dropouts, w.wrong, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), reading(figures))
 	return w
 }
 
@@ -61,6 +63,13 @@ func (w *Watch) Job(kind, state string, took time.Duration) {
 	}
 }
 
+// Part counts a part of a job that was made here.
+func (w *Watch) Part() {
+	if w != nil {
+		w.parts.Inc()
+	}
+}
+
 // Dropouts counts what a player reports.
 func (w *Watch) Dropouts(n int) {
 	if w != nil {
@@ -74,6 +83,9 @@ func (w *Watch) Refused() {
 		w.wrong.Inc()
 	}
 }
+
+// Gatherer gives all of it.
+func (w *Watch) Gatherer() prometheus.Gatherer { return w.registry }
 
 // Handler answers with all of it.
 func (w *Watch) Handler() http.Handler {

@@ -131,6 +131,15 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
+	if w.together(a.To - a.From) {
+		hands := hand{w, job}
+		defer func() {
+			if ctx.Err() == nil { // else another goes on with what is there
+				hands.clear(ctx)
+			}
+		}()
+		o.Hands = hands
+	}
 	made, err := w.makeWithin(ctx, plan, o, path, told)
 	if err != nil {
 		return disk.Full(err)

@@ -51,6 +51,8 @@ const (
 	between = time.Second // signs of life
 	unheard = 2           // so many of them may be missing
 	reask   = 250 * time.Millisecond
+	// sameTurn is for how long the same turn of a job counts once. What a cluster has lost in spite of all is queued again then.
+	sameTurn = 10 * time.Second
 	// copies is how many servers of a cluster know what waits: it is still known when one is gone.
 	copies = 3
 )
@@ -110,7 +112,7 @@ func (q *Queue) prepare(ctx context.Context) (err error) {
 
 // lay makes the stream of jobs, or finds it.
 func (q *Queue) lay(ctx context.Context) error {
-	config := jetstream.StreamConfig{Name: stream, Subjects: []string{waiting}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.MemoryStorage}
+	config := jetstream.StreamConfig{Name: stream, Subjects: []string{waiting}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.MemoryStorage, Duplicates: sameTurn}
 	if q.conn.ConnectedClusterName() != "" {
 		config.Replicas = copies
 	}
@@ -159,7 +161,7 @@ func (q *Queue) Close() {
 	}
 }
 
-// Submit queues a job by its id. The same turn of it twice within two minutes counts once.
+// Submit queues a job by its id. The same turn of it twice within some seconds counts once.
 func (q *Queue) Submit(ctx context.Context, id, turn string) error {
 	ctx, cancel := context.WithTimeout(ctx, patience/3)
 	defer cancel()

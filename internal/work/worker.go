@@ -52,7 +52,9 @@ type Worker struct {
 	Sounds  *sounds.Sounds
 	Chunks  *chunks.Box
 	Uploads Uploads
-	Bucket  *blob.Bucket // mixdowns go to MixdownKey
+	// Parts is where parts of jobs lie that several processes make together; nil: there is one process.
+	Parts  incoming.Place
+	Bucket *blob.Bucket // mixdowns go to MixdownKey
 	// Pictures are those that archives bring.
 	Pictures *Pictures
 	Pieces   Pieces
@@ -68,6 +70,7 @@ type Worker struct {
 	mu        sync.Mutex
 	measured  map[string]master.Course // of stretches of which parts are made
 	elsewhere map[string]time.Time     // jobs that are left to other houses, and until when
+	company   int                      // processes that are there
 }
 
 func (w *Worker) lease() time.Duration { return cmp.Or(w.Lease, 20*time.Second) }
@@ -157,12 +160,15 @@ func (w *Worker) Run(ctx context.Context) error {
 			return w.Queue.Run(ctx, func(job context.Context, id string) time.Duration { return w.do(ctx, job, id) })
 		})
 	}
+	g.Go(func() error { return w.makeParts(ctx) })
 	g.Go(func() error {
+		w.keepCompany(ctx)
 		look := time.NewTicker(w.lease() / 4)
 		defer look.Stop()
 		for {
 			select {
 			case <-look.C:
+				w.keepCompany(ctx)
 				if err := w.resume(ctx); err != nil && ctx.Err() == nil {
 					slog.Warn("it could not be found out which jobs nobody does; trying again", "error", err)
 				}
