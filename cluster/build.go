@@ -20,7 +20,7 @@ func build(ctx context.Context, root, into string) (p programs, err error) {
 		what []string
 	}{
 		{root, []string{"./cmd/ruvel", "github.com/nats-io/nats-server/v2"}},
-		{filepath.Join(root, "cluster", "store"), []string{"github.com/versity/versitygw/cmd/versitygw"}},
+		{filepath.Join(root, "tools"), []string{"github.com/versity/versitygw/cmd/versitygw"}},
 	} {
 		cmd := exec.CommandContext(ctx, "go", append([]string{"build", "-o", into + string(filepath.Separator)}, one.what...)...)
 		cmd.Dir = one.in

@@ -26,7 +26,10 @@ import (
 const three = 3
 
 // programs are those that the members run, besides what Debian has.
-type programs struct{ ruvel, queue, store string }
+type programs struct {
+	ruvel, queue, store string
+	cores               int // that each Ruvel uses
+}
 
 // house is a Ruvel on many machines, all of which are this one: three nodes of a database, three servers of a queue, a store of files, a web
 // server in front, and three Ruvels. Each Ruvel has lines of its own to all that it rests on.
@@ -391,7 +394,7 @@ func (h *house) openRuvels(ctx context.Context, p programs) error {
 		m.command = func() *exec.Cmd {
 			cmd := exec.Command(program, "serve", "--people", "--no-demo", "--data", dir, "--port", strconv.Itoa(free[k]), "--keep-free", "0",
 				"--database", databaseUser+":"+databasePassword+"@tcp("+strings.Join(nodes, ",")+")/ruvel", "--nats", strings.Join(servers, ","), "--bucket", "s3://originals?"+bucket.Encode())
-			cmd.Env = append(os.Environ(), "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret, "AWS_EC2_METADATA_DISABLED=true", "GOMAXPROCS=2")
+			cmd.Env = append(os.Environ(), "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret, "AWS_EC2_METADATA_DISABLED=true", "GOMAXPROCS="+strconv.Itoa(max(1, p.cores)))
 			cmd.Stdout = printed(said)
 			return cmd
 		}

@@ -19,16 +19,17 @@ func main() {
 	flag.DurationVar(&set.wrong, "wrong", 8*time.Second, "for how long each thing is wrong")
 	flag.DurationVar(&set.rest, "rest", 12*time.Second, "for how long all is well after it")
 	dir := flag.String("dir", "", "the folder for everything, which must not be there; left out: one that goes afterwards")
+	mix := flag.Bool("hour", false, "instead, let an hour be mixed down by one Ruvel of one core, and by three")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := run(ctx, *dir, set); err != nil {
+	if err := run(ctx, *dir, set, *mix); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, dir string, set settings) error {
+func run(ctx context.Context, dir string, set settings, mix bool) error {
 	if dir == "" {
 		temporary, err := os.MkdirTemp("", "ruvel-cluster")
 		if err != nil {
@@ -45,11 +46,17 @@ func run(ctx context.Context, dir string, set settings) error {
 		return err
 	}
 	begun := time.Now()
+	if p.cores = 2; mix {
+		p.cores = 1
+	}
 	h, err := open(ctx, dir, p)
 	if err != nil {
 		return err
 	}
 	defer h.close()
 	fmt.Printf("The house stands after %v, at %s\n", time.Since(begun).Round(100*time.Millisecond), h.address)
+	if mix {
+		return hour(ctx, h, os.Stdout)
+	}
 	return try(ctx, h, set, os.Stdout)
 }
