@@ -34,18 +34,19 @@ type programs struct {
 // house is a Ruvel on many machines, all of which are this one: three nodes of a database, three servers of a queue, a store of files, a web
 // server in front, and three Ruvels. Each Ruvel has lines of its own to all that it rests on.
 type house struct {
-	dir     string
+	dir string
+	programs
 	address string // of the web server in front
 	link    string // by which the first person comes in
 
-	database, queue, ruvels [three]*member
-	store, front            *member
-	nodes, nats             [three]string // addresses of the database's nodes, and of the queue's servers
-	storeAt                 string
-	toRuvel                 [three]*line      // from the front
-	fromRuvel               [three][]*line    // to all that it rests on
-	between                 [three][2][]*line // of the queue's servers: those that come in, and those that go out
-	lines                   []*line
+	databases, queues, ruvels [three]*member
+	files, front              *member
+	nodes, nats               [three]string // addresses of the database's nodes, and of the queue's servers
+	storeAt                   string
+	toRuvel                   [three]*line      // from the front
+	fromRuvel                 [three][]*line    // to all that it rests on
+	between                   [three][2][]*line // of the queue's servers: those that come in, and those that go out
+	lines                     []*line
 }
 
 const (
@@ -58,7 +59,7 @@ func open(ctx context.Context, dir string, p programs) (*house, error) {
 	if err := os.MkdirAll(dir, 0o711); err != nil {
 		return nil, err
 	}
-	h := &house{dir: dir}
+	h := &house{dir: dir, programs: p}
 	for _, begin := range []func(context.Context, programs) error{h.openDatabase, h.openQueue, h.openStore, h.openRuvels, h.openFront} {
 		if err := begin(ctx, p); err != nil {
 			h.close()
@@ -81,7 +82,7 @@ func (h *house) close() {
 }
 
 func (h *house) members() []*member {
-	return slices.Concat(h.database[:], h.queue[:], []*member{h.store}, h.ruvels[:], []*member{h.front})
+	return slices.Concat(h.databases[:], h.queues[:], []*member{h.files}, h.ruvels[:], []*member{h.front})
 }
 
 func (h *house) line(to string) (*line, error) {
@@ -177,7 +178,7 @@ func (h *house) openDatabase(ctx context.Context, _ programs) error {
 		}
 		account := func() string { return databaseUser + ":" + databasePassword }
 		m.serves = func(ctx context.Context) error { return synced(ctx, account()+"@tcp("+h.nodes[k]+")/") }
-		h.database[k] = m
+		h.databases[k] = m
 		if k > 0 {
 			if err := m.begin(ctx); err != nil {
 				return err
@@ -278,18 +279,18 @@ func (h *house) openQueue(ctx context.Context, p programs) error {
 			return err
 		}
 		program, health := p.queue, "http://"+at(free[3*k+2])+"/healthz"
-		h.queue[k] = &member{
+		h.queues[k] = &member{
 			kind: "queue", name: name, dir: h.dir, command: func() *exec.Cmd { return exec.Command(program, "-c", config) },
 			serves: func(ctx context.Context) error { return answers(ctx, health) },
 		}
 		h.nats[k] = at(free[3*k])
 	}
-	for _, m := range h.queue {
+	for _, m := range h.queues {
 		if err := m.launch(); err != nil {
 			return err
 		}
 	}
-	for _, m := range h.queue {
+	for _, m := range h.queues {
 		if err := m.wait(ctx); err != nil {
 			return err
 		}
@@ -336,14 +337,14 @@ func (h *house) openStore(ctx context.Context, p programs) error {
 	}
 	program := p.store
 	h.storeAt = at(free[0])
-	h.store = &member{
+	h.files = &member{
 		kind: "store", name: "store", dir: h.dir,
 		command: func() *exec.Cmd {
 			return exec.Command(program, "--access", storeKey, "--secret", storeSecret, "--region", "eu", "--keep-alive", "--port", h.storeAt, "--health", "/health", "--quiet", "posix", "--sidecar", beside, dir)
 		},
 		serves: func(ctx context.Context) error { return answers(ctx, "http://"+h.storeAt+"/health") },
 	}
-	return h.store.begin(ctx)
+	return h.files.begin(ctx)
 }
 
 var firstLink = regexp.MustCompile(`/join#(\S+)`)

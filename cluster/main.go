@@ -20,16 +20,17 @@ func main() {
 	flag.DurationVar(&set.rest, "rest", 12*time.Second, "for how long all is well after it")
 	dir := flag.String("dir", "", "the folder for everything, which must not be there; left out: one that goes afterwards")
 	mix := flag.Bool("hour", false, "instead, let an hour be mixed down by one Ruvel of one core, and by three")
+	much := flag.Bool("load", false, "instead, find out how many edits and listeners this machine bears with all of it")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := run(ctx, *dir, set, *mix); err != nil {
+	if err := run(ctx, *dir, set, *mix, *much); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, dir string, set settings, mix bool) error {
+func run(ctx context.Context, dir string, set settings, mix, much bool) error {
 	if dir == "" {
 		temporary, err := os.MkdirTemp("", "ruvel-cluster")
 		if err != nil {
@@ -57,6 +58,9 @@ func run(ctx context.Context, dir string, set settings, mix bool) error {
 	fmt.Printf("The house stands after %v, at %s\n", time.Since(begun).Round(100*time.Millisecond), h.address)
 	if mix {
 		return hour(ctx, h, os.Stdout)
+	}
+	if much {
+		return load(ctx, h, os.Stdout)
 	}
 	return try(ctx, h, set, os.Stdout)
 }

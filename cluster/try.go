@@ -45,7 +45,7 @@ func (h *house) mishaps(turn int) (all []mishap) {
 		}
 		return mishap{m.kind, "cut off", set(true), set(false)}
 	}
-	database, queue, ruvel := h.database[k], h.queue[k], h.ruvels[k]
+	database, queue, ruvel := h.databases[k], h.queues[k], h.ruvels[k]
 	var toStore []*line
 	for _, lines := range h.fromRuvel {
 		toStore = append(toStore, lines[len(lines)-1])
@@ -55,8 +55,8 @@ func (h *house) mishaps(turn int) (all []mishap) {
 		func(ctx context.Context) error { return errors.Join(h.isolate(ctx, k, false), database.wait(ctx)) },
 	}
 	return []mishap{
-		kill(database), kill(ruvel), cut(queue, slices.Concat(h.between[k][0], h.between[k][1])...), stop(h.store), cut(ruvel, append([]*line{h.toRuvel[k]}, h.fromRuvel[k]...)...),
-		stop(database), kill(queue), cut(h.store, toStore...), stop(ruvel), isolated, kill(h.store), stop(queue), kill(h.front), stop(h.front),
+		kill(database), kill(ruvel), cut(queue, slices.Concat(h.between[k][0], h.between[k][1])...), stop(h.files), cut(ruvel, append([]*line{h.toRuvel[k]}, h.fromRuvel[k]...)...),
+		stop(database), kill(queue), cut(h.files, toStore...), stop(ruvel), isolated, kill(h.files), stop(queue), kill(h.front), stop(h.front),
 	}
 }
 
@@ -251,10 +251,13 @@ func (w *work) verify(ctx context.Context, h *house, p *person, windows []*windo
 	if alike, err := h.alike(ctx); err != nil || !alike {
 		wrong = append(wrong, fmt.Sprintf("the nodes of the database do not have the same: %v", err))
 	}
+	if err := h.restore(ctx, p, w.desks[0]); err != nil {
+		wrong = append(wrong, fmt.Sprintf("a backup was not brought back: %v", err))
+	}
 	if len(wrong) > 0 {
 		return errors.New(strings.Join(wrong, "\n"))
 	}
-	fmt.Fprintf(out, "\nAll that was acknowledged is there, once: markers on %d desks, %d uploads, %d takes; %d windows show it, %d nodes have the same.\n", len(w.desks), uploaded, taken, len(windows), three)
+	fmt.Fprintf(out, "\nAll that was acknowledged is there, once: markers on %d desks, %d uploads, %d takes; %d windows show it, %d nodes have the same, and so has what was restored from a backup.\n", len(w.desks), uploaded, taken, len(windows), three)
 	return nil
 }
 

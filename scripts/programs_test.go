@@ -25,7 +25,7 @@ var there = strings.Fields(`go node npm
 	readlink rm sed seq sh sha256sum sleep sort tail tee touch tr umount uniq wc xargs`)
 
 // with are programs that come in the package of another.
-var with = map[string]string{"ffprobe": "ffmpeg", "soxi": "sox", "mariadb-install-db": "mariadbd", "prlimit": "prlimit", "unshare": "prlimit"}
+var with = map[string]string{"ffprobe": "ffmpeg", "soxi": "sox", "mariadb-install-db": "mariadbd", "mariadb": "mariadbd", "mariadb-dump": "mariadbd", "prlimit": "prlimit", "unshare": "prlimit"}
 
 // calls are the programs that something calls, each with where it does.
 type calls map[string]string
