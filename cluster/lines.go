@@ -40,8 +40,6 @@ func newLine(to string) (*line, error) {
 // address is where it begins.
 func (n *line) address() string { return n.listener.Addr().String() }
 
-func (n *line) port() int { return n.listener.Addr().(*net.TCPAddr).Port }
-
 // set cuts the line, or mends it.
 func (n *line) set(cut bool) {
 	n.mu.Lock()

@@ -116,22 +116,33 @@ func (n *nodes) Connect(ctx context.Context) (driver.Conn, error) {
 
 // belongs is an error of a node that is not part of its cluster. One that is no node of a cluster is none.
 func belongs(ctx context.Context, c driver.Conn) error {
-	rows, err := c.(driver.QueryerContext).QueryContext(ctx, `SHOW STATUS LIKE 'wsrep_ready'`, nil)
-	if err != nil {
+	of, err := shows(ctx, c, `SHOW VARIABLES LIKE 'wsrep_on'`)
+	if err != nil || of != "ON" {
 		return err
+	}
+	ready, err := shows(ctx, c, `SHOW STATUS LIKE 'wsrep_ready'`)
+	if err == nil && ready != "ON" {
+		err = &mysql.MySQLError{Number: notReady, Message: "this node is not part of its cluster at the moment"}
+	}
+	return err
+}
+
+// shows gives the value that a server shows of itself; none where it does not know of it. A node may show something when it answers nothing else.
+func shows(ctx context.Context, c driver.Conn, query string) (string, error) {
+	rows, err := c.(driver.QueryerContext).QueryContext(ctx, query, nil)
+	if err != nil {
+		return "", err
 	}
 	defer rows.Close()
 	row := make([]driver.Value, 2)
 	if err := rows.Next(row); err != nil {
 		if errors.Is(err, io.EOF) {
-			return nil
+			return "", nil
 		}
-		return err
+		return "", err
 	}
-	if value, is := row[1].([]byte); is && string(value) == "OFF" {
-		return &mysql.MySQLError{Number: notReady, Message: "this node is not part of its cluster at the moment"}
-	}
-	return nil
+	value, _ := row[1].([]byte)
+	return string(value), nil
 }
 
 // conn is all that the driver's connections can do.
