@@ -121,9 +121,12 @@ func (s *Store) Present(ctx context.Context, owner string, within time.Duration)
 	return there, s.db.GetContext(ctx, &there, `SELECT COUNT(*) FROM processes WHERE seen_at > NOW(3) - INTERVAL ? MICROSECOND`, within.Microseconds())
 }
 
-// ForgetParts takes the parts of jobs that have ended off the list, as of those that were cancelled, and says which jobs have some.
+// ForgetParts takes the parts of jobs that have ended off the list, as of those that were cancelled, and processes that are long gone, and says which jobs have some.
 func (s *Store) ForgetParts(ctx context.Context) (needed map[string]bool, err error) {
 	if _, err := s.db.ExecContext(ctx, `DELETE FROM parts WHERE NOT EXISTS (SELECT 1 FROM jobs WHERE jobs.id = parts.job_id AND jobs.state IN ('queued', 'running'))`); err != nil {
+		return nil, err
+	}
+	if _, err := s.db.ExecContext(ctx, `DELETE FROM processes WHERE seen_at < NOW(3) - INTERVAL 1 DAY`); err != nil {
 		return nil, err
 	}
 	var jobs []string
