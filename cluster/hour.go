@@ -40,31 +40,7 @@ func hour(ctx context.Context, h *house, out io.Writer) error {
 			}
 		}
 	}
-	mixed := func(who string) (sum [32]byte, took time.Duration, cpu []float64, err error) {
-		var before [three]float64
-		for k, m := range h.ruvels {
-			before[k] = worked(m)
-		}
-		begun := time.Now()
-		var jobs struct {
-			Jobs []struct {
-				ID string `json:"id"`
-			} `json:"jobs"`
-		}
-		if err := p.once(ctx, http.MethodPost, "/episodes/"+w.desks[1].id+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "mp3", "rate": 48000}}, "overrule": true}, &jobs); err != nil {
-			return sum, 0, nil, err
-		}
-		if err := w.ended(ctx, p, jobs.Jobs[0].ID); err != nil {
-			return sum, 0, nil, err
-		}
-		took = time.Since(begun)
-		for k, m := range h.ruvels {
-			cpu = append(cpu, worked(m)-before[k])
-		}
-		fmt.Fprintf(out, "An hour by %s: %.1f s; seconds of a core that each has worked: %.1f\n", who, took.Seconds(), cpu)
-		sum, _, err = p.digest(ctx, "/mixdowns/"+jobs.Jobs[0].ID+"/file")
-		return sum, took, cpu, err
-	}
+	mixed := func(who string) ([32]byte, time.Duration, []float64, error) { return w.mixed(ctx, h, p, who, out) }
 	together, _, _, err := mixed("three, of whom two fetch the sounds meanwhile")
 	if err != nil {
 		return err
@@ -86,6 +62,33 @@ func hour(ctx context.Context, h *house, out io.Writer) error {
 	most := max(each[0], each[1], each[2])
 	fmt.Fprintf(out, "The files are the same. The one of three that worked most has worked %.2f of what one alone has.\n", most/one[0])
 	return nil
+}
+
+// mixed has the hour mixed down, and says how long that took and how many seconds of a core each Ruvel has worked.
+func (w *work) mixed(ctx context.Context, h *house, p *person, who string, out io.Writer) (sum [32]byte, took time.Duration, cpu []float64, err error) {
+	var before [three]float64
+	for k, m := range h.ruvels {
+		before[k] = worked(m)
+	}
+	begun := time.Now()
+	var jobs struct {
+		Jobs []struct {
+			ID string `json:"id"`
+		} `json:"jobs"`
+	}
+	if err := p.once(ctx, http.MethodPost, "/episodes/"+w.desks[1].id+"/mixdowns", map[string]any{"files": []any{map[string]any{"format": "mp3", "rate": 48000}}, "overrule": true}, &jobs); err != nil {
+		return sum, 0, nil, err
+	}
+	if err := w.ended(ctx, p, jobs.Jobs[0].ID); err != nil {
+		return sum, 0, nil, err
+	}
+	took = time.Since(begun)
+	for k, m := range h.ruvels {
+		cpu = append(cpu, worked(m)-before[k])
+	}
+	fmt.Fprintf(out, "An hour by %s: %.1f s; seconds of a core that each has worked: %.1f\n", who, took.Seconds(), cpu)
+	sum, _, err = p.digest(ctx, "/mixdowns/"+jobs.Jobs[0].ID+"/file")
+	return sum, took, cpu, err
 }
 
 // worked is how many seconds of a core a member and what it has begun have used.

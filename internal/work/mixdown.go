@@ -102,15 +102,7 @@ func MixdownKey(m store.Mixdown) string { return MixdownFolder + m.ID + filepath
 const renderShare = 0.8
 
 func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
-	a, err := arguments[MixdownArguments](job)
-	if err != nil {
-		return err
-	}
-	setting, err := media.Set(a.Format, a.Quality, a.Rate, a.Channels)
-	if err != nil {
-		return err
-	}
-	doc, err := w.mixedDown(ctx, job, a)
+	a, setting, doc, err := w.wanted(ctx, job)
 	if err != nil {
 		return err
 	}
@@ -164,12 +156,19 @@ func (w *Worker) mixdown(ctx context.Context, job store.Job) error {
 	return nil
 }
 
-// mixedDown is the document that a mixdown is made of.
-func (w *Worker) mixedDown(ctx context.Context, job store.Job, a MixdownArguments) (session.Document, error) {
-	if a.Document != nil {
-		return *a.Document, nil
+// wanted is what a mixdown is to be, and the document that it is made of.
+func (w *Worker) wanted(ctx context.Context, job store.Job) (a MixdownArguments, setting media.Setting, doc session.Document, err error) {
+	if a, err = arguments[MixdownArguments](job); err != nil {
+		return a, setting, doc, err
 	}
-	return w.Store.KeptVersion(ctx, *job.Episode, a.Version)
+	if setting, err = media.Set(a.Format, a.Quality, a.Rate, a.Channels); err != nil {
+		return a, setting, doc, err
+	}
+	if a.Document != nil {
+		return a, setting, *a.Document, nil
+	}
+	doc, err = w.Store.KeptVersion(ctx, *job.Episode, a.Version)
+	return a, setting, doc, err
 }
 
 // order is what a mixdown is to become.

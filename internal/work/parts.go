@@ -22,7 +22,6 @@ import (
 	"ruvel/core/problem"
 	"ruvel/internal/finish"
 	"ruvel/internal/incoming"
-	"ruvel/internal/media"
 	"ruvel/internal/sounds"
 	"ruvel/internal/store"
 )
@@ -379,15 +378,7 @@ func (w *Worker) compile(ctx context.Context, id string, p *partPlan) error {
 	if err != nil {
 		return err
 	}
-	a, err := arguments[MixdownArguments](job)
-	if err != nil {
-		return err
-	}
-	setting, err := media.Set(a.Format, a.Quality, a.Rate, a.Channels)
-	if err != nil {
-		return err
-	}
-	doc, err := w.mixedDown(ctx, job, a)
+	a, setting, doc, err := w.wanted(ctx, job)
 	if err != nil {
 		return err
 	}
