@@ -25,27 +25,7 @@ func (h *house) openRuvels(ctx context.Context, p programs) error {
 		return err
 	}
 	for k := range three {
-		own := func(to string) (string, error) {
-			l, err := h.line(to)
-			if err != nil {
-				return "", err
-			}
-			h.fromRuvel[k] = append(h.fromRuvel[k], l)
-			return l.address(), nil
-		}
-		var nodes, servers []string
-		for i := range three { // each has another one that it asks first
-			node, err := own(h.nodes[(k+i)%three])
-			if err != nil {
-				return err
-			}
-			server, err := own(h.nats[(k+i)%three])
-			if err != nil {
-				return err
-			}
-			nodes, servers = append(nodes, node), append(servers, "nats://"+server)
-		}
-		store, err := own(h.storeAt)
+		rests, err := h.rests(k)
 		if err != nil {
 			return err
 		}
@@ -57,13 +37,11 @@ func (h *house) openRuvels(ctx context.Context, p programs) error {
 		if err != nil {
 			return err
 		}
-		bucket := url.Values{"endpoint": {"http://" + store}, "region": {"eu"}, "use_path_style": {"true"}}
 		program := p.ruvel
 		said := make(chan string, 1)
 		m := &member{kind: "ruvel", name: name, dir: h.dir}
 		m.command = func() *exec.Cmd {
-			cmd := exec.Command(program, "serve", "--people", "--no-demo", "--data", dir, "--port", strconv.Itoa(free[k]), "--keep-free", "0",
-				"--database", databaseUser+":"+databasePassword+"@tcp("+strings.Join(nodes, ",")+")/ruvel", "--nats", strings.Join(servers, ","), "--bucket", "s3://originals?"+bucket.Encode())
+			cmd := exec.Command(program, append([]string{"serve", "--people", "--no-demo", "--data", dir, "--port", strconv.Itoa(free[k]), "--keep-free", "0"}, rests...)...)
 			cmd.Env = append(os.Environ(), "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret, "AWS_EC2_METADATA_DISABLED=true", "GOMAXPROCS="+strconv.Itoa(max(1, p.cores)))
 			cmd.Stdout = printed(said)
 			return cmd
@@ -80,6 +58,35 @@ func (h *house) openRuvels(ctx context.Context, p programs) error {
 		}
 	}
 	return nil
+}
+
+// rests says what a Ruvel rests on, each by a line of its own.
+func (h *house) rests(k int) ([]string, error) {
+	own := func(to string) (string, error) {
+		l, err := h.line(to)
+		if err != nil {
+			return "", err
+		}
+		h.fromRuvel[k] = append(h.fromRuvel[k], l)
+		return l.address(), nil
+	}
+	var nodes, servers []string
+	for i := range three { // each has another one that it asks first
+		node, err := own(h.nodes[(k+i)%three])
+		if err != nil {
+			return nil, err
+		}
+		server, err := own(h.nats[(k+i)%three])
+		if err != nil {
+			return nil, err
+		}
+		nodes, servers = append(nodes, node), append(servers, "nats://"+server)
+	}
+	store, err := own(h.storeAt)
+	bucket := url.Values{"endpoint": {"http://" + store}, "region": {"eu"}, "use_path_style": {"true"}}
+	return []string{
+		"--database", databaseUser + ":" + databasePassword + "@tcp(" + strings.Join(nodes, ",") + ")/ruvel", "--nats", strings.Join(servers, ","), "--bucket", "s3://originals?" + bucket.Encode(),
+	}, err
 }
 
 // printed takes what a Ruvel prints, and hands on the link for the first person.

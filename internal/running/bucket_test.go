@@ -144,7 +144,13 @@ func TestWhatArrivesInPiecesAtOneProcessIsFinishedByAnother(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, one.Uploads.Arrived(ctx, info))
 	ended(ctx, t, one, info.ID)
-	assert.Eventually(t, func() bool { _, err := two.Store.Upload(ctx, info.ID); return store.IsNotFound(err) }, time.Minute, 10*time.Millisecond)
+	assert.Eventually(t, func() bool {
+		left, err := two.Worker.Uploads.Come(ctx, info.ID)
+		return err == nil && left == 0
+	}, time.Minute, 10*time.Millisecond)
+	_, come, err = two.Uploads.Find(ctx, info.ID)
+	require.NoError(t, err)
+	assert.Equal(t, info.Size, come, "who has not heard that all of it came is told so")
 	sounds, err := two.Store.Sounds(ctx, show.ID)
 	require.NoError(t, err)
 	assert.Len(t, sounds, 2)

@@ -22,7 +22,6 @@ import (
 	"ruvel/internal/episodes"
 	"ruvel/internal/handover"
 	"ruvel/internal/hosts"
-	"ruvel/internal/incoming"
 	"ruvel/internal/library"
 	"ruvel/internal/measure"
 	"ruvel/internal/media"
@@ -100,20 +99,7 @@ func Start(ctx context.Context, set Settings) (*House, error) {
 
 // furnish brings up what the server rests on, one after the other.
 func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err error) {
-	dsn := set.Database
-	if dsn == "" {
-		if err := data.letThrough(); err != nil {
-			return err
-		}
-		if h.private, err = database.Start(ctx, data.join("database")); err != nil {
-			return err
-		}
-		h.Trouble = h.private.Trouble
-		if dsn, err = h.private.DSN(ctx, "ruvel"); err != nil {
-			return err
-		}
-	}
-	if h.Store, err = store.Open(ctx, dsn); err != nil {
+	if err := h.openStore(ctx, data, set.Database); err != nil {
 		return err
 	}
 	if h.Bucket, err = openBucket(ctx, cmp.Or(set.Bucket, data.join("originals"))); err != nil {
@@ -129,29 +115,11 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if h.Queue, err = work.NewQueue(ctx, data.join("queue"), set.NATS); err != nil {
 		return err
 	}
-	in, err := h.arrivals(ctx, data, set)
-	if err != nil {
-		return err
-	}
-	box := chunks.New(in.takes)
-	var parts incoming.Place
-	if in.shared {
-		parts = in.parts
-	}
 	if h.Shelf, err = shelf.NewFetcher(shelf.House{}, h.Sounds, filepath.Join(cache, "shelf")); err != nil {
 		return err
 	}
-	arriving := work.Uploads{In: in.uploads}
-	if !in.elsewhere {
-		box.Space, arriving.Space = h.Space, h.Space
-	}
-	owner, err := data.name()
-	if err != nil {
+	if err := h.employ(ctx, data, set, cache); err != nil {
 		return err
-	}
-	h.Worker = &work.Worker{Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: box, Uploads: arriving, Parts: parts, Bucket: h.Bucket, Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Pieces: h.Shelf, Dir: cache, Space: h.Space, Hosts: hosts.Set{hosts.PracticeKey: hosts.Practice{Dir: data.join("outside")}}}
-	if set.Folder != "" {
-		h.Worker.Hosts[hosts.FolderKey] = hosts.Folder{Dir: set.Folder}
 	}
 	h.equip(set)
 	if set.People {
@@ -162,8 +130,53 @@ func (h *House) furnish(ctx context.Context, data *folder, set Settings) (err er
 	if err := h.Uploads.TakeOver(ctx, data.join("uploads")); err != nil {
 		return err
 	}
+	w := h.Worker
 	h.Sweeper = &sweep.Sweeper{
-		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: box, Uploads: arriving, Parts: parts, Pictures: h.Worker.Pictures, RemoveTake: h.Takes.Remove, RemoveUpload: h.Worker.RemoveUpload, Ages: sweep.Default(), Owner: owner,
+		Store: h.Store, Sounds: h.Sounds, Bucket: h.Bucket, Chunks: w.Chunks, Uploads: w.Uploads, Parts: w.Parts, Pictures: w.Pictures, RemoveTake: h.Takes.Remove, RemoveUpload: w.RemoveUpload, Ages: sweep.Default(), Owner: w.Owner,
+	}
+	return nil
+}
+
+// openStore opens the database, a private one where none is named.
+func (h *House) openStore(ctx context.Context, data *folder, dsn string) (err error) {
+	if dsn == "" {
+		if err := data.letThrough(); err != nil {
+			return err
+		}
+		if h.private, err = database.Start(ctx, data.join("database")); err != nil {
+			return err
+		}
+		h.Trouble = h.private.Trouble
+		if dsn, err = h.private.DSN(ctx, "ruvel"); err != nil {
+			return err
+		}
+	}
+	h.Store, err = store.Open(ctx, dsn)
+	return err
+}
+
+// employ makes the worker, with the places where it finds what has come in.
+func (h *House) employ(ctx context.Context, data *folder, set Settings, cache string) error {
+	in, err := h.arrivals(ctx, data, set)
+	if err != nil {
+		return err
+	}
+	owner, err := data.name()
+	if err != nil {
+		return err
+	}
+	h.Worker = &work.Worker{
+		Owner: owner, Queue: h.Queue, Store: h.Store, Sounds: h.Sounds, Chunks: chunks.New(in.takes), Uploads: work.Uploads{In: in.uploads}, Bucket: h.Bucket,
+		Pictures: &work.Pictures{Bucket: h.Bucket, Store: h.Store}, Pieces: h.Shelf, Dir: cache, Space: h.Space, Hosts: hosts.Set{hosts.PracticeKey: hosts.Practice{Dir: data.join("outside")}},
+	}
+	if in.shared {
+		h.Worker.Parts = in.parts
+	}
+	if !in.elsewhere {
+		h.Worker.Chunks.Space, h.Worker.Uploads.Space = h.Space, h.Space
+	}
+	if set.Folder != "" {
+		h.Worker.Hosts[hosts.FolderKey] = hosts.Folder{Dir: set.Folder}
 	}
 	return nil
 }

@@ -190,7 +190,7 @@ func (n *noted) IsValid() bool { return !n.gone && n.conn.IsValid() }
 func (n *noted) ExecContext(ctx context.Context, query string, args []driver.NamedValue) (driver.Result, error) {
 	for try := 0; ; try++ {
 		r, err := n.conn.ExecContext(ctx, query, args)
-		if n.within || !isConflict(err) || try == again {
+		if n.within || !isRefused(err) || try == again {
 			return r, n.of(err)
 		}
 		time.Sleep(pause(try))
@@ -231,10 +231,16 @@ func (e *ending) Rollback() error {
 	return e.Tx.Rollback()
 }
 
+// isRefused says whether a node was refused what it had let happen, since another was first.
+func isRefused(err error) bool {
+	var e *mysql.MySQLError
+	return errors.As(err, &e) && e.Number == 1213
+}
+
 // isConflict says whether somebody else was first, here or on another node: what was to be changed has not been, and can be done again.
 func isConflict(err error) bool {
 	var e *mysql.MySQLError
-	return errors.As(err, &e) && (e.Number == 1213 || e.Number == 1205)
+	return isRefused(err) || errors.As(err, &e) && e.Number == 1205
 }
 
 // inTurn lets the rest of a transaction be done by one at a time of those that name the same, on whatever nodes they are: it writes

@@ -27,7 +27,7 @@ func (s *Store) Upload(ctx context.Context, id string) (u Upload, err error) {
 
 // UploadsOf is how many files are on their way to a show.
 func (s *Store) UploadsOf(ctx context.Context, show string) (n int, err error) {
-	return n, s.db.GetContext(ctx, &n, `SELECT COUNT(*) FROM uploads WHERE show_id = ?`, show)
+	return n, s.db.GetContext(ctx, &n, `SELECT COUNT(*) FROM uploads WHERE show_id = ? AND NOT EXISTS (SELECT 1 FROM jobs WHERE jobs.id = uploads.id)`, show)
 }
 
 // Uploads lists those of all shows that no job is about yet.

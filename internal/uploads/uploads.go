@@ -98,6 +98,11 @@ func (u *Uploads) Find(ctx context.Context, id string) (info Announced, come int
 	if info, err = said(row); err != nil {
 		return info, 0, err
 	}
+	if _, err := u.Store.Job(ctx, id); err == nil { // all of it has come, and may have been put away
+		return info, info.Size, nil
+	} else if !store.IsNotFound(err) {
+		return info, 0, err
+	}
 	come, err = u.Worker.Uploads.Come(ctx, id)
 	return info, min(come, info.Size), err
 }
@@ -202,7 +207,7 @@ func (u *Uploads) arrived(ctx context.Context, info Announced) error {
 	}
 	job, err := u.Worker.SubmitAs(ctx, info.ID, kind, info.MetaData["show"], episode, args.File, args)
 	if err == nil && job.State.Final() { // it was taken up, and the process ended before it could be put away
-		return u.Worker.RemoveUpload(ctx, info.ID)
+		return u.Worker.Uploads.Remove(ctx, info.ID)
 	}
 	return err
 }

@@ -83,24 +83,10 @@ type partArguments struct {
 
 // Make is finish.Hands'.
 func (h hand) Make(ctx context.Context, parts []finish.Part, take func(int, []byte) error) error {
-	w, names := h.w, make([]string, len(parts))
-	wanted := make([]store.NewPart, len(parts))
-	for n, p := range parts {
-		sum := sha256.Sum256(p.With)
-		digest := hex.EncodeToString(sum[:8])
-		names[n] = fmt.Sprintf("%s-%05d-%s", p.Kind, p.Number, digest)
-		a := partArguments{Kind: p.Kind, Number: p.Number}
-		if len(p.With) > 0 { // which most parts have in common: nothing is limited in them
-			a.With = "with-" + digest
-			if _, there, err := w.Parts.Size(ctx, h.job.ID, a.With); err != nil {
-				return err
-			} else if !there {
-				if err := w.Parts.Put(ctx, h.job.ID, a.With, p.With); err != nil {
-					return err
-				}
-			}
-		}
-		wanted[n] = store.NewPart{Name: names[n], Arguments: a}
+	w := h.w
+	names, wanted, err := h.named(ctx, parts)
+	if err != nil {
+		return err
 	}
 	listening, stop := context.WithCancel(ctx)
 	defer stop()
@@ -144,6 +130,28 @@ func (h hand) Make(ctx context.Context, parts []finish.Part, take func(int, []by
 		}
 	}
 	return nil
+}
+
+// named gives parts names that say what they are and what they are made with, and lays that where their makers find it.
+func (h hand) named(ctx context.Context, parts []finish.Part) (names []string, wanted []store.NewPart, err error) {
+	for _, p := range parts {
+		sum := sha256.Sum256(p.With)
+		digest := hex.EncodeToString(sum[:8])
+		a := partArguments{Kind: p.Kind, Number: p.Number}
+		if len(p.With) > 0 { // which many parts have in common: nothing is limited in them
+			a.With = "with-" + digest
+			_, there, err := h.w.Parts.Size(ctx, h.job.ID, a.With)
+			if err == nil && !there {
+				err = h.w.Parts.Put(ctx, h.job.ID, a.With, p.With)
+			}
+			if err != nil {
+				return nil, nil, err
+			}
+		}
+		name := fmt.Sprintf("%s-%05d-%s", p.Kind, p.Number, digest)
+		names, wanted = append(names, name), append(wanted, store.NewPart{Name: name, Arguments: a})
+	}
+	return names, wanted, nil
 }
 
 // hopeless is an error where a part cannot be made.

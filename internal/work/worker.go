@@ -450,7 +450,8 @@ func (w *Worker) drop(ctx context.Context, job store.Job) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, w.lease())
 	defer cancel()
-	if err := w.RemoveUpload(ctx, a.Upload); err != nil {
+	// That it was announced stays known for a while: who has not heard that all of it has come asks for it.
+	if err := w.Uploads.Remove(ctx, a.Upload); err != nil {
 		slog.Warn("an upload could not be taken away; it goes by its age", "job", job.ID, "error", err)
 	}
 }
