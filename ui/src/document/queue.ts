@@ -27,6 +27,7 @@ interface Waiting {
 const PASSING: Record<string, string> = {
   unreachable: "Connection lost, your changes wait…",
   "database-away": "Database away, your changes wait…",
+  "bucket-away": "Sounds out of reach, your changes wait…",
   "disk-full": "The disk is full, your changes wait…",
   "not-signed-in": "You are signed out, your changes wait…",
 };

@@ -23,7 +23,7 @@ import { useVoices } from "./voices";
 /** Milliseconds after which what could not be asked for is tried anew. */
 const TRY_AGAIN = 2000;
 /** Why an episode cannot be opened only for a while. */
-const PASSING = new Set(["unreachable", "database-away"]);
+const PASSING = new Set(["unreachable", "database-away", "bucket-away"]);
 
 /** Opens and leaves the desk, and follows what happens to its episode meanwhile. */
 export const useDesk = defineStore("desk", () => {

@@ -17,7 +17,7 @@ export const AGAIN_MS = 2000;
 const SHORT_MS = 20_000;
 const LONG_MS = 120_000;
 /** Why a question is not answered only for a while. */
-const PASSING = ["unreachable", "database-away", "not-ready", "being-measured", "not-signed-in"];
+const PASSING = ["unreachable", "database-away", "bucket-away", "not-ready", "being-measured", "not-signed-in"];
 
 export interface Question<T> {
   /** What is asked: when it changes, the question is put anew at once. */

@@ -30,7 +30,7 @@ export interface Keeps {
 }
 
 /** Why something cannot be kept only for a while. */
-const PASSING = ["unreachable", "database-away", "disk-full"];
+const PASSING = ["unreachable", "database-away", "bucket-away", "disk-full"];
 const FIRST_PAUSE = 300;
 const LONGEST_PAUSE = 3000;
 
