@@ -73,23 +73,19 @@ func (u Uploads) Come(ctx context.Context, id string) (int64, error) {
 // Write takes in what comes of an upload from a byte of it on, and says how much. What has come before it breaks off is kept.
 func (u Uploads) Write(ctx context.Context, id string, at int64, src io.Reader) (n int64, err error) {
 	ctx = context.WithoutCancel(ctx) // who breaks off has sent what they have sent
-	buffer := make([]byte, stretchBytes)
+	var held bytes.Buffer
 	for {
-		k, failed := 0, error(nil)
-		for k < len(buffer) && failed == nil {
-			var more int
-			more, failed = src.Read(buffer[k:])
-			k += more
-		}
+		held.Reset()
+		k, failed := io.CopyN(&held, src, stretchBytes)
 		if k > 0 {
-			if err := u.Space.Room(int64(k)); err != nil {
+			if err := u.Space.Room(k); err != nil {
 				return n, err
 			}
 			name := fmt.Sprintf("%016x-%s", at+n, uuid.NewString()[:8])
-			if err := u.In.Put(ctx, id, name, buffer[:k]); err != nil {
+			if err := u.In.Put(ctx, id, name, held.Bytes()); err != nil {
 				return n, err
 			}
-			n += int64(k)
+			n += k
 		}
 		if errors.Is(failed, io.EOF) {
 			return n, nil
