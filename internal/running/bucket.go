@@ -121,10 +121,10 @@ func (h *House) arrivals(ctx context.Context, data *folder, set Settings) (a arr
 	if a.takes, err = place("takes"); err != nil {
 		return a, err
 	}
-	if a.uploads, err = place("uploads"); err != nil {
+	if a.uploads, err = place("uploads"); err != nil || !a.shared {
 		return a, err
 	}
-	if a.parts, err = place("parts"); err != nil || !a.shared {
+	if a.parts, err = place("parts"); err != nil {
 		return a, err
 	}
 	for name, to := range map[string]incoming.Place{"takes": a.takes, "uploads": a.uploads} {
