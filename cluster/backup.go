@@ -31,16 +31,18 @@ func (h *house) restore(ctx context.Context, p *person, d *desk) error {
 		}
 		return nil
 	}
-	copied := filepath.Join(h.dir, "copied")
 	for _, cmd := range []*exec.Cmd{
 		exec.CommandContext(ctx, "mariadb-dump", append(slices.Clip(account), "--single-transaction", "--skip-lock-tables", "--result-file="+dump, "ruvel")...),
-		exec.CommandContext(ctx, "cp", "-r", filepath.Join(h.dir, "store", "originals"), copied), // the files later than the rows
 		exec.CommandContext(ctx, "mariadb", append(slices.Clip(account), "--execute=CREATE DATABASE restored")...),
 		exec.CommandContext(ctx, "mariadb", append(slices.Clip(account), "restored", "--execute=SOURCE "+dump)...),
 	} {
 		if err := by(cmd); err != nil {
 			return err
 		}
+	}
+	copied := filepath.Join(h.dir, "copied")
+	if err := os.CopyFS(copied, os.DirFS(filepath.Join(h.dir, "store", "originals"))); err != nil { // the files later than the rows
+		return err
 	}
 	free, err := ports(1)
 	if err != nil {

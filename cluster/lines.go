@@ -93,9 +93,7 @@ func (n *line) carry(from net.Conn) {
 					}
 				}
 				if err != nil {
-					if !n.passes() {
-						return
-					}
+					n.passes() // an end does not come through either
 					return
 				}
 			}

@@ -172,7 +172,11 @@ func hopeless(parts map[string]store.Part) error {
 func (h hand) clear(ctx context.Context) {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), h.w.lease())
 	defer cancel()
-	if err := errors.Join(h.w.Store.RemoveParts(ctx, h.job.ID), h.w.Parts.Remove(ctx, h.job.ID)); err != nil {
+	err := h.w.Store.RemoveParts(ctx, h.job.ID)
+	if err == nil { // what a row says is made must be there: the job may have to be begun again
+		err = h.w.Parts.Remove(ctx, h.job.ID)
+	}
+	if err != nil {
 		slog.Warn("the parts of a job could not be taken away; they go by their age", "job", h.job.ID, "error", err)
 	}
 }
